@@ -1,0 +1,68 @@
+package electric
+
+import (
+	"math"
+	"math/rand/v2"
+
+	"ironthread/core/harness"
+)
+
+// Car is how one real vehicle departs from the drawing. The zero Car is the drawing itself.
+// Factors are per part, by the part's place in Circuit.Parts; a missing one is 1.
+type Car struct {
+	Supply    float64 // added to the battery's open-circuit volts
+	Armature  []float64
+	Friction  []float64
+	Coil      []float64
+	FaultOhms float64 // of a resistance fault that carries no figure; 0 means 1
+	FaultWear float64 // of a worn motor's friction that carries no figure; 0 means 1
+	Dormant   bool    // an intermittent fault is not showing now; the caller leaves it out
+}
+
+// How far real cars stray: battery 11.9–12.8 V, armature ±15 %, friction ×0.6–1.7, coils
+// ±15 % (the feasibility study's figures). A bad joint's resistance spreads over a decade.
+const (
+	strayBatteryLow  = -0.7
+	strayBatteryHigh = 0.2
+	strayArmature    = 0.15
+	strayFrictionLow = 0.6
+	strayFrictionTop = 1.7
+	strayCoil        = 0.15
+	strayFaultOhms   = 2.5 // ×/÷
+	strayWear        = 1.5 // ×/÷
+)
+
+// RandomCar draws a car within the tolerances; equal seeds draw equal cars.
+func RandomCar(c *harness.Circuit, seed uint64) Car {
+	r := rand.New(rand.NewPCG(seed, 0x1707))
+	between := func(low, high float64) float64 { return low + (high-low)*r.Float64() }
+	around := func(fold float64) float64 { return math.Exp(between(-math.Log(fold), math.Log(fold))) }
+	n := len(c.Parts)
+	car := Car{
+		Supply:   between(strayBatteryLow, strayBatteryHigh) * c.Nominal() / 12,
+		Armature: make([]float64, n), Friction: make([]float64, n), Coil: make([]float64, n),
+		FaultOhms: around(strayFaultOhms),
+		FaultWear: around(strayWear),
+		Dormant:   seed%2 == 1,
+	}
+	for i := range n {
+		car.Armature[i] = between(1-strayArmature, 1+strayArmature)
+		car.Friction[i] = math.Exp(between(math.Log(strayFrictionLow), math.Log(strayFrictionTop)))
+		car.Coil[i] = between(1-strayCoil, 1+strayCoil)
+	}
+	return car
+}
+
+func factor(list []float64, part int) float64 {
+	if part < 0 || part >= len(list) {
+		return 1
+	}
+	return list[part]
+}
+
+func orOne(f float64) float64 {
+	if f == 0 {
+		return 1
+	}
+	return f
+}

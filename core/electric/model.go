@@ -1,0 +1,98 @@
+// Package electric computes the operating point of a fan circuit: harness, set-up on the car
+// and faults in, volts at every pin, amps in every wire, fan speeds, relay positions and
+// warnings out.
+//
+// The one idea: what is wrong and what has been done to the car change the circuit that is
+// solved, never the answer. A [Model] is a circuit as drawn, a [Network] the same circuit
+// with its set-up and faults built in, a [Point] what that network shows in one state.
+// Nodal analysis with a sparse Cholesky factor; motors by Newton's method; relays, modules
+// and fuses iterated to rest with hysteresis.
+package electric
+
+import (
+	"fmt"
+	"math"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// Model is a circuit as drawn, with what its healthy operating points tell about it. It is
+// read-only once made.
+type Model struct {
+	Circuit *harness.Circuit
+
+	pins  []harness.Pin // every cavity
+	place map[string]int
+	top   map[string]float64 // each fan's highest healthy speed over all states, rad/s
+	most  map[harness.Pin]float64
+}
+
+// New computes every state of the healthy circuit once.
+func New(c *harness.Circuit) (*Model, error) {
+	if len(c.OfKind(harness.KindBattery)) == 0 {
+		return nil, fmt.Errorf("the circuit has no battery")
+	}
+	m := &Model{Circuit: c, place: map[string]int{}, top: map[string]float64{}, most: map[harness.Pin]float64{}}
+	for i, p := range c.Parts {
+		m.place[p.Name] = i
+		m.pins = append(m.pins, p.Pins()...)
+	}
+	n, err := m.Network(nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range c.States {
+		n.Restore()
+		n.Enter(s)
+		for i := range n.motors {
+			motor := &n.motors[i]
+			m.top[motor.part.Name] = math.Max(m.top[motor.part.Name], math.Abs(motor.omega))
+		}
+		for i, w := range c.Wires {
+			amps := math.Abs(n.current(n.wires[i]))
+			for _, pin := range []harness.Pin{w.From, w.To} {
+				m.most[pin] = math.Max(m.most[pin], amps)
+			}
+		}
+	}
+	return m, nil
+}
+
+// Network builds the circuit with a set-up and faults in it.
+func (m *Model) Network(setup []Action, faults []fault.Fault) (*Network, error) {
+	return m.build(setup, faults)
+}
+
+// Pins lists every cavity of the circuit.
+func (m *Model) Pins() []harness.Pin { return m.pins }
+
+// TopRPM is a fan's highest healthy speed over all states.
+func (m *Model) TopRPM(fan string) float64 { return m.top[fan] * 30 / math.Pi }
+
+// carriesLoad tells whether a pin lies in a fan's circuit, by its healthy currents.
+func (m *Model) carriesLoad(pin harness.Pin) bool { return m.most[pin] >= loadAmps }
+
+// Condition is what an operating point is asked for.
+type Condition struct {
+	State  *harness.State
+	After  []*harness.State // entered first, in order
+	Faults []fault.Fault
+	Setup  []Action
+	Car    Car
+}
+
+// Solve computes one operating point from a cold start.
+func (m *Model) Solve(cond Condition) (*Point, error) {
+	n, err := m.Network(cond.Setup, cond.Faults)
+	if err != nil {
+		return nil, err
+	}
+	n.Tune(cond.Car)
+	n.Restore()
+	for _, s := range cond.After {
+		n.Enter(s)
+	}
+	n.Enter(cond.State)
+	return n.Point(cond.State), nil
+}

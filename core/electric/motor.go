@@ -1,0 +1,111 @@
+package electric
+
+import (
+	"math"
+
+	"ironthread/core/harness"
+)
+
+// machine is a permanent-magnet motor that turns a fan, at rest or at steady speed:
+//
+//	V_j = I_j·R_j + k_j·ω   for each winding j
+//	Σ k_j·I_j = T0·sign(ω) + c·ω·|ω|
+//
+// with volts, amps, ohms, V·s/rad (= N·m/A), rad/s, N·m and N·m·s². One shaft, one or more
+// windings. It stands still while the torque at standstill does not exceed T0.
+type machine struct {
+	windings []winding
+	friction float64 // T0
+	air      float64 // c
+	seized   bool
+}
+
+type winding struct{ ohms, k float64 }
+
+// The share of the rated torque that is friction, and what is assumed where the file is
+// silent (the format's defaults).
+const (
+	frictionShare     = 0.10
+	defaultRPM        = 2400
+	defaultInrushFold = 5
+)
+
+// newMachine fits the machine to the motor's rated point.
+func newMachine(m *harness.Motor) machine {
+	ohms := m.Ohms
+	if ohms == 0 {
+		inrush := m.Inrush
+		if inrush == 0 {
+			inrush = defaultInrushFold * m.Amps
+		}
+		ohms = m.Volts / inrush
+	}
+	rpm := m.RPM
+	if rpm == 0 {
+		rpm = defaultRPM
+	}
+	omega := rpm * math.Pi / 30
+	k := (m.Volts - m.Amps*ohms) / omega
+	torque := k * m.Amps
+	return machine{
+		windings: []winding{{ohms: ohms, k: k}},
+		friction: frictionShare * torque,
+		air:      (1 - frictionShare) * torque / (omega * omega),
+	}
+}
+
+// speed gives ω in rad/s for the torque at standstill Σ k_j·V_j/R_j, and dω/dtorque.
+func (m *machine) speed(torque float64) (omega, slope float64) {
+	excess := math.Abs(torque) - m.friction
+	if m.seized || excess <= 0 {
+		return 0, 0
+	}
+	brake := 0.0
+	for _, w := range m.windings {
+		brake += w.k * w.k / w.ohms
+	}
+	omega = (-brake + math.Sqrt(brake*brake+4*m.air*excess)) / (2 * m.air)
+	slope = 1 / (brake + 2*m.air*omega)
+	return math.Copysign(omega, torque), slope
+}
+
+// torque is Σ k_j·V_j/R_j for the given winding volts.
+func (m *machine) torque(volts []float64) float64 {
+	sum := 0.0
+	for j, w := range m.windings {
+		sum += w.k * volts[j] / w.ohms
+	}
+	return sum
+}
+
+// side tells which piece of the machine's characteristic holds: turning backwards, standing,
+// turning forwards.
+func (m *machine) side(torque float64) int {
+	switch {
+	case m.seized || math.Abs(torque) <= m.friction:
+		return 0
+	case torque > 0:
+		return 1
+	}
+	return -1
+}
+
+// step gives the winding volts to linearise at next, between old and new: a step into
+// another piece of the characteristic stops just inside it, else Newton's method can jump to
+// and fro across the kink for ever.
+func (m *machine) step(old, new, next []float64) {
+	from, to := m.torque(old), m.torque(new)
+	a, b := m.side(from), m.side(to)
+	share := 1.0
+	if a != b {
+		kink := m.friction
+		if a < 0 || (a == 0 && b < 0) {
+			kink = -kink
+		}
+		const inside = 1e-9
+		share = math.Min(1, math.Max(0, (kink-from)/(to-from))+inside)
+	}
+	for j := range next {
+		next[j] = old[j] + share*(new[j]-old[j])
+	}
+}

@@ -1,0 +1,371 @@
+package electric
+
+import (
+	"fmt"
+	"slices"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// node is a place in the matrix. The battery's negative post is the zero of all volts and
+// has no row.
+type node int32
+
+const post node = -1
+
+// gate says what makes a branch conduct.
+type gate uint8
+
+const (
+	always      gate = iota
+	never            // broken: kept so that indices stay
+	makeContact      // relay index pulled in
+	restContact      // relay index at rest
+	closedSwitch
+	whole // fuse index not open
+	driving
+)
+
+// stray says which of a car's departures applies to a branch's ohms.
+type stray uint8
+
+const (
+	asDrawn stray = iota
+	coilStrays
+	faultStrays
+)
+
+// branch is a conductance between two nodes.
+type branch struct {
+	a, b  node
+	ohms  float64
+	gate  gate
+	index int
+	stray stray
+	part  int // place in Circuit.Parts
+	slot  int32
+}
+
+type relay struct {
+	part             *harness.Part
+	coil             int // branch, -1 when the coil is open
+	makeB, restB     int // branches, -1 where there is none
+	pullIn, dropOut  float64
+	stuck            bool
+	stuckIn          bool
+	ratedMk, ratedRs float64
+}
+
+type switchGate struct {
+	part   *harness.Part
+	closed bool // stuck closed
+}
+
+type fuseGate struct {
+	part   *harness.Part
+	branch int
+	amps   float64
+}
+
+// driver is a controller's pin that closes to ground or to power.
+type driver struct {
+	controller int
+	command    string
+	inverted   bool
+	dead       bool
+	alwaysOn   bool
+	branch     int
+	pin        harness.Pin
+}
+
+type controller struct {
+	part          *harness.Part
+	power, ground node
+	hasPower      bool
+	dead          bool
+}
+
+// motor is a machine between nodes, one pair of nodes a winding.
+type motor struct {
+	part     *harness.Part
+	index    int // place in Circuit.Parts
+	drawn    machine
+	tuned    machine // to the car
+	from, to []node
+	worn     bool // friction fault without a figure
+
+	places []place   // of each pair of windings in the matrix
+	at     []float64 // winding volts where it is linearised
+	found  []float64 // winding volts of the last solve
+	amps   []float64
+	omega  float64 // rad/s
+}
+
+type battery struct {
+	plus, minus node
+	emfOff      float64
+	emfRunning  float64
+	ohms        float64
+	flat        float64 // open-circuit volts of a flat one, 0 when well
+	out         bool
+	branch      int
+}
+
+// Network is a circuit as it stands on the car: set-up and faults built in, ready to be
+// solved for any state and any car. It is not for use by several goroutines at once.
+type Network struct {
+	model  *Model
+	faults []fault.Fault
+	setup  []Action
+
+	nodes       map[harness.Pin]node // cavities and, where they differ, inner pins
+	nodeCount   int
+	branches    []branch
+	wires       []int // branch of each wire of the circuit
+	relays      []relay
+	switches    []switchGate
+	fuses       []fuseGate
+	drivers     []driver
+	controllers []controller
+	motors      []motor
+	batteries   []battery
+
+	solver
+}
+
+// build makes the network.
+func (m *Model) build(setup []Action, faults []fault.Fault) (*Network, error) {
+	n := &Network{
+		model: m, setup: setup, faults: carried(faults, setup),
+		nodes: make(map[harness.Pin]node, 2*len(m.pins)),
+	}
+	c := m.Circuit
+	for _, pin := range m.pins {
+		n.nodes[pin] = n.newNode()
+	}
+	first := c.OfKind(harness.KindBattery)[0]
+	n.nodes[harness.Pin{Part: first.Name, Name: "-"}] = post
+	n.compact(c)
+	for _, w := range c.Wires {
+		n.addWire(w)
+	}
+	for i, p := range c.Parts {
+		n.addPart(i, p)
+	}
+	for _, a := range setup {
+		if err := n.addAction(a); err != nil {
+			return nil, err
+		}
+	}
+	n.prepare()
+	return n, nil
+}
+
+func (n *Network) newNode() node {
+	n.nodeCount++
+	return node(n.nodeCount - 1)
+}
+
+// compact renumbers after the post has been taken out.
+func (n *Network) compact(c *harness.Circuit) {
+	n.nodeCount = 0
+	for _, pin := range n.model.pins {
+		if n.nodes[pin] != post {
+			n.nodes[pin] = n.newNode()
+		}
+	}
+}
+
+func (n *Network) add(b branch) int {
+	n.branches = append(n.branches, b)
+	return len(n.branches) - 1
+}
+
+// resist adds a fixed resistance between two nodes.
+func (n *Network) resist(a, b node, ohms float64, part int) int {
+	return n.add(branch{a: a, b: b, ohms: ohms, part: part})
+}
+
+// faultOf finds a fault of these words on a part.
+func (n *Network) faultOf(part, words string) (fault.Fault, bool) {
+	for _, f := range n.faults {
+		if f.On == fault.OnPart && f.Part == part && f.Words == words {
+			return f, true
+		}
+	}
+	return fault.Fault{}, false
+}
+
+func (n *Network) has(part, words string) bool {
+	_, ok := n.faultOf(part, words)
+	return ok
+}
+
+// jointOhms is a resistance fault's figure, or the default for the circuit the pin lies in,
+// and whether it strays from car to car.
+func (n *Network) jointOhms(f fault.Fault, pin harness.Pin) (float64, stray) {
+	switch {
+	case f.Figure > 0:
+		return f.Figure, asDrawn
+	case n.model.carriesLoad(pin):
+		return loadJointOhms, faultStrays
+	}
+	return coilJointOhms, faultStrays
+}
+
+// series adds the fault's extra resistance to a branch that has ohms when well.
+func (n *Network) series(a, b node, ohms float64, f fault.Fault, pin harness.Pin, g gate, index, part int) int {
+	extra, s := n.jointOhms(f, pin)
+	return n.add(branch{a: a, b: b, ohms: ohms + extra, gate: g, index: index, stray: s, part: part})
+}
+
+// terminal gives the node on the part's side of a pin: the cavity's own, unless the part is
+// out or the terminal does not touch.
+func (n *Network) terminal(p *harness.Part, name string) node {
+	pin := harness.Pin{Part: p.Name, Name: name}
+	inner := pin
+	inner.Inner = true
+	if known, ok := n.nodes[inner]; ok {
+		return known
+	}
+	cavity := n.nodes[pin]
+	side := cavity
+	switch f, faulty := n.pinFault(pin); {
+	case n.detached(p.Name):
+		side = n.newNode()
+	case faulty && f.Words == fault.Open:
+		side = n.newNode()
+	case faulty:
+		side = n.newNode()
+		n.series(cavity, side, 0, f, pin, always, 0, n.model.place[p.Name])
+	}
+	n.nodes[inner] = side
+	return side
+}
+
+func (n *Network) pinFault(pin harness.Pin) (fault.Fault, bool) {
+	for _, f := range n.faults {
+		if f.On == fault.OnPin && f.Pin == pin {
+			return f, true
+		}
+	}
+	return fault.Fault{}, false
+}
+
+func (n *Network) detached(part string) bool {
+	return slices.ContainsFunc(n.setup, func(a Action) bool { return a.Part == part && a.Detaches() })
+}
+
+// addWire adds one wire of the drawing with its fault, if it has one.
+func (n *Network) addWire(w *harness.Wire) {
+	from, to := n.wireEnd(w, w.From), n.wireEnd(w, w.To)
+	ohms := w.Ohms()
+	for _, f := range n.faults {
+		if f.On != fault.OnWire || f.Wire != [2]harness.Pin{w.From, w.To} {
+			continue
+		}
+		switch f.Words {
+		case fault.Open:
+			n.wires = append(n.wires, n.add(branch{a: from, b: to, ohms: ohms, gate: never, part: -1}))
+		case fault.Resists:
+			n.wires = append(n.wires, n.series(from, to, ohms, f, w.From, always, 0, -1))
+		default: // chafed half-way
+			middle := n.newNode()
+			n.wires = append(n.wires, n.resist(from, middle, ohms/2, -1))
+			n.resist(middle, to, ohms/2, -1)
+			target := post
+			if f.Words == fault.ToBattery {
+				target = n.batteryPlus()
+			}
+			n.resist(middle, target, shortOhms, -1)
+		}
+		return
+	}
+	n.wires = append(n.wires, n.resist(from, to, ohms, -1))
+}
+
+func (n *Network) batteryPlus() node {
+	return n.nodes[harness.Pin{Part: n.model.Circuit.OfKind(harness.KindBattery)[0].Name, Name: "+"}]
+}
+
+// wireEnd gives the node a wire ends at: its pin's cavity, the other wire's where the two
+// are crossed, and an arm of its own at a splice.
+func (n *Network) wireEnd(w *harness.Wire, pin harness.Pin) node {
+	for _, f := range n.faults {
+		if f.On == fault.OnWires {
+			pin = crossedEnd(f, w, pin)
+		}
+	}
+	hub := n.nodes[pin]
+	part := n.model.Circuit.Part(pin.Part)
+	if part.Kind() != harness.KindSplice {
+		return hub
+	}
+	arm := n.newNode()
+	ohms := closedOhms / 2
+	switch {
+	case n.has(pin.Part, fault.Open):
+	case n.has(pin.Part, fault.Resists):
+		f, _ := n.faultOf(pin.Part, fault.Resists)
+		n.series(arm, hub, ohms, f, pin, always, 0, -1)
+	default:
+		n.resist(arm, hub, ohms, -1)
+	}
+	return arm
+}
+
+// crossedEnd gives the pin at which a crossed wire really ends: the two wires of the fault
+// have changed places in the plug they share.
+func crossedEnd(f fault.Fault, w *harness.Wire, pin harness.Pin) harness.Pin {
+	this := [2]harness.Pin{w.From, w.To}
+	other := f.Other
+	switch this {
+	case f.Wire:
+	case f.Other:
+		other = f.Wire
+	default:
+		return pin
+	}
+	for _, theirs := range other {
+		for _, ours := range this {
+			if theirs.Part == ours.Part && theirs != ours {
+				if ours == pin {
+					return theirs
+				}
+				return pin
+			}
+		}
+	}
+	return pin
+}
+
+// addAction stamps what the set-up adds; what it takes away was left out already.
+func (n *Network) addAction(a Action) error {
+	node := func(pin harness.Pin) (node, error) {
+		if found, ok := n.nodes[pin]; ok {
+			return found, nil
+		}
+		return post, fmt.Errorf("set-up %q: %s can be reached only while %s is out", a, pin, pin.Part)
+	}
+	switch a.Verb {
+	case Jumper, GroundPin, Feed:
+		from, err := node(a.From)
+		if err != nil {
+			return err
+		}
+		to := post
+		switch a.Verb {
+		case Jumper:
+			if to, err = node(a.To); err != nil {
+				return err
+			}
+		case Feed:
+			to = n.batteryPlus()
+		}
+		if from != to {
+			n.resist(from, to, jumperOhms, -1)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,195 @@
+package electric_test
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"math"
+	"os/exec"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/library"
+)
+
+// The outside judge: ngspice (Debian package ngspice), operating point analysis. It gets the
+// circuit with its contacts where this package left them and must find the same volts and
+// amps, by its own equations for the motors; and coil currents that justify the contacts.
+
+// judged is one operating point to be compared.
+type judged struct {
+	name    string
+	network *electric.Network
+	point   *electric.Point
+	prefix  string
+}
+
+// deck is a batch of operating points for one run of ngspice.
+type deck struct {
+	text   bytes.Buffer
+	points []judged
+}
+
+func (d *deck) add(t *testing.T, name string, n *electric.Network, s *harness.State) {
+	t.Helper()
+	j := judged{name: name, network: n, point: n.Point(s), prefix: fmt.Sprintf("c%d_", len(d.points))}
+	require.NoError(t, n.SPICE(&d.text, j.prefix))
+	d.points = append(d.points, j)
+}
+
+// run gives every node voltage and source current by its lower-case name.
+func (d *deck) run(t testing.TB) map[string]float64 {
+	t.Helper()
+	text := "* fan circuits\n" + d.text.String() +
+		".options reltol=1e-7 abstol=1e-9 vntol=1e-9 gmin=1e-15 itl1=2000\n" +
+		".control\nset numdgt=13\nset width=512\nop\nprint all\n.endc\n.end\n"
+	cmd := exec.Command("ngspice", "-b")
+	cmd.Stdin = strings.NewReader(text)
+	out, err := cmd.Output()
+	if err != nil && !bytes.Contains(out, []byte(" = ")) {
+		t.Fatalf("ngspice (Debian package ngspice): %v\n%.2000s", err, out)
+	}
+	found := map[string]float64{}
+	lines := bufio.NewScanner(bytes.NewReader(out))
+	for lines.Scan() {
+		name, value, ok := strings.Cut(lines.Text(), " = ")
+		if v, err := strconv.ParseFloat(strings.TrimSpace(value), 64); ok && err == nil {
+			found[strings.TrimSpace(name)] = v
+		}
+	}
+	if len(found) == 0 {
+		t.Fatalf("ngspice gave no figures:\n%.3000s", out)
+	}
+	return found
+}
+
+// difference is the largest departure from the judge.
+type difference struct {
+	volts, share  float64
+	wherePin, wAt string
+	compared      int
+}
+
+const (
+	limitVolts = 1e-3 // the issue asked for 1 mV
+	limitShare = 1e-3 // and 0.1 %
+	leastAmps  = 1e-6 // below this a current is the leak's
+)
+
+func (d *deck) compare(t *testing.T, c *harness.Circuit, found map[string]float64, worst *difference) {
+	t.Helper()
+	for _, j := range d.points {
+		for name, volts := range j.point.Pins {
+			if volts == nil {
+				continue
+			}
+			judge, ok := found[strings.ToLower(j.prefix+electric.SPICEName(harness.ParsePin(name)))]
+			if !ok {
+				if *volts != 0 { // the reference post has no node of its own
+					t.Errorf("%s: ngspice has no %s", j.name, name)
+				}
+				continue
+			}
+			worst.compared++
+			if diff := math.Abs(*volts - judge); diff > worst.volts {
+				worst.volts, worst.wherePin = diff, j.name+" "+name
+			}
+			if math.Abs(*volts-judge) > limitVolts {
+				t.Errorf("%s: %s reads %.6f V here, %.6f V in ngspice", j.name, name, *volts, judge)
+			}
+		}
+		for i, w := range j.point.Wires {
+			judge, ok := found[strings.ToLower(fmt.Sprintf("v%sw%d#branch", j.prefix, i))]
+			if !ok && w.Amps != 0 { // a broken wire has no source
+				t.Errorf("%s: ngspice has no current for %s - %s", j.name, w.From, w.To)
+				continue
+			}
+			diff := math.Abs(w.Amps - judge)
+			if math.Abs(judge) < leastAmps && math.Abs(w.Amps) < leastAmps {
+				continue
+			}
+			worst.compared++
+			if share := diff / math.Abs(judge); share > worst.share {
+				worst.share, worst.wAt = share, j.name+" "+w.From+"-"+w.To
+			}
+			if diff > limitShare*math.Abs(judge) {
+				t.Errorf("%s: %s - %s carries %.6g A here, %.6g A in ngspice", j.name, w.From, w.To, w.Amps, judge)
+			}
+		}
+		judgeContacts(t, c, j, found)
+	}
+}
+
+// judgeContacts checks from ngspice's volts alone that each healthy coil's current allows
+// the position its contacts are in.
+func judgeContacts(t *testing.T, c *harness.Circuit, j judged, found map[string]float64) {
+	t.Helper()
+	at := func(p harness.Pin) float64 { return found[strings.ToLower(j.prefix+electric.SPICEName(p))] }
+	for _, p := range c.OfKind(harness.KindRelay) {
+		if strings.Contains(j.name, p.Name+" ") || strings.Contains(j.name, p.Name+".") {
+			continue // the fault may be in this relay
+		}
+		across := math.Abs(at(harness.Pin{Part: p.Name, Name: "86"}) - at(harness.Pin{Part: p.Name, Name: "85"}))
+		position := j.point.Relays[p.Name]
+		// Defaults of the format: pulls in at 7.5 V across the nominal coil, lets go below 2 V.
+		if position == "at rest" && across > 7.5 || position == "pulled in" && across < 2 {
+			t.Errorf("%s: %s is %s with %.2f V across its coil", j.name, p.Name, position, across)
+		}
+	}
+}
+
+func loadModel(t testing.TB, name string) *electric.Model {
+	t.Helper()
+	entry, err := library.Open(name)
+	require.NoError(t, err)
+	m, err := electric.New(entry.Circuit)
+	require.NoError(t, err)
+	return m
+}
+
+// TestAgreesWithNgspice compares every state of every library harness, healthy and with
+// every single fault, run through all states first so that what blows has blown.
+func TestAgreesWithNgspice(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	var worst difference
+	runs := 0
+	for _, e := range entries {
+		m, err := electric.New(e.Circuit)
+		require.NoError(t, err)
+		faults := append([]fault.Suspect{{}}, fault.All(e.Circuit)...)
+		for len(faults) > 0 {
+			batch := faults[:min(40, len(faults))]
+			faults = faults[len(batch):]
+			d := &deck{}
+			for _, f := range batch {
+				list := []fault.Fault{f.Fault}
+				if f.Fault.Words == "" {
+					list = nil
+				}
+				for _, s := range e.Circuit.States {
+					n, err := m.Network(nil, list)
+					require.NoError(t, err)
+					for _, before := range e.Circuit.States {
+						n.Rest()
+						n.Enter(before)
+					}
+					n.Rest()
+					n.Enter(s)
+					d.add(t, e.Name+", "+f.Fault.String()+" , "+s.Name, n, s)
+				}
+			}
+			d.compare(t, e.Circuit, d.run(t), &worst)
+			runs += len(d.points)
+		}
+	}
+	t.Logf("%d operating points, %d figures; largest difference %.3g V (%s), %.3g of a current (%s)",
+		runs, worst.compared, worst.volts, worst.wherePin, worst.share, worst.wAt)
+	require.Greater(t, runs, 60)
+}

@@ -1,0 +1,246 @@
+package electric
+
+import (
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// addPart stamps one part as it is, healthy or not.
+func (n *Network) addPart(i int, p *harness.Part) {
+	switch spec := p.Spec.(type) {
+	case *harness.Battery:
+		n.addBattery(i, p, spec)
+	case *harness.Ground:
+		n.addGround(i, p)
+	case *harness.Fuse:
+		n.addFuse(i, p, spec)
+	case *harness.Relay:
+		n.addRelay(i, p, spec)
+	case *harness.Motor:
+		n.addMotor(i, p, spec)
+	case *harness.Resistor:
+		n.addPlain(i, p, "a", "b", spec.Ohms, always, 0, "")
+	case *harness.Switch:
+		n.addSwitch(i, p, spec)
+	case *harness.Controller:
+		n.addController(i, p, spec)
+	case *harness.Connector:
+		n.addConnector(i, p, spec)
+	}
+}
+
+func (n *Network) addBattery(i int, p *harness.Part, spec *harness.Battery) {
+	c := n.model.Circuit
+	b := battery{
+		plus: n.nodes[harness.Pin{Part: p.Name, Name: "+"}], minus: n.nodes[harness.Pin{Part: p.Name, Name: "-"}],
+		emfOff: c.SupplyVolts(false), emfRunning: c.SupplyVolts(true),
+		ohms: orDefault(spec.Ohms, batteryOhms), out: n.detached(p.Name),
+	}
+	if f, ok := n.faultOf(p.Name, fault.Flat); ok {
+		b.flat = orDefault(f.Figure, flatVolts*c.Nominal()/12)
+	}
+	g := always
+	if b.out {
+		g = never
+	}
+	b.branch = n.add(branch{a: b.plus, b: b.minus, ohms: b.ohms, gate: g, part: i})
+	if f, ok := n.faultOf(p.Name, fault.PostResists); ok {
+		extra, s := n.jointOhms(f, harness.Pin{Part: p.Name, Name: "+"})
+		n.branches[b.branch].ohms += extra
+		n.branches[b.branch].stray = s
+	}
+	n.batteries = append(n.batteries, b)
+}
+
+// addGround joins a chassis joint to the battery's negative post.
+func (n *Network) addGround(i int, p *harness.Part) {
+	pin := harness.Pin{Part: p.Name}
+	at := n.nodes[pin]
+	f, resists := n.faultOf(p.Name, fault.Resists)
+	switch {
+	case n.has(p.Name, fault.Open) || n.detached(p.Name):
+	case resists:
+		n.series(at, post, groundOhms, f, pin, always, 0, i)
+	default:
+		n.resist(at, post, groundOhms, i)
+	}
+}
+
+// addPlain adds a two-ended path that can be open or resist; suffix is the connector way's.
+func (n *Network) addPlain(i int, p *harness.Part, from, to string, ohms float64, g gate, index int, way string) int {
+	a, b := n.terminal(p, from), n.terminal(p, to)
+	f, resists := n.faultOf(p.Name, fault.Resists)
+	switch {
+	case way == "" && n.has(p.Name, fault.Open):
+		return n.add(branch{a: a, b: b, ohms: ohms, gate: never, part: i})
+	case way == "" && resists:
+		return n.series(a, b, ohms, f, harness.Pin{Part: p.Name, Name: from}, g, index, i)
+	}
+	return n.add(branch{a: a, b: b, ohms: ohms, gate: g, index: index, part: i})
+}
+
+func (n *Network) addFuse(i int, p *harness.Part, spec *harness.Fuse) {
+	amps := spec.Amps
+	if f, ok := n.faultOf(p.Name, fault.Wrong); ok {
+		amps = orDefault(f.Figure, wrongFuse*spec.Amps)
+	}
+	b := n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, fuseVolts/amps), whole, len(n.fuses), "")
+	n.fuses = append(n.fuses, fuseGate{part: p, branch: b, amps: amps})
+}
+
+func (n *Network) addSwitch(i int, p *harness.Part, spec *harness.Switch) {
+	n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, closedOhms), closedSwitch, len(n.switches), "")
+	n.switches = append(n.switches, switchGate{part: p, closed: n.has(p.Name, fault.StuckClosed)})
+}
+
+func (n *Network) addConnector(i int, p *harness.Part, spec *harness.Connector) {
+	pins := spec.Pins()
+	ohms := orDefault(spec.Ohms, closedOhms)
+	for way := 1; way <= spec.Ways; way++ {
+		a, b := pins[2*way-2], pins[2*way-1]
+		from := n.nodes[harness.Pin{Part: p.Name, Name: a}]
+		to := n.nodes[harness.Pin{Part: p.Name, Name: b}]
+		broken, extra := n.detached(p.Name), fault.Fault{}
+		for _, f := range n.faults {
+			if f.On == fault.OnPart && f.Part == p.Name && f.Way == way {
+				broken = broken || f.Words == fault.WayOpen
+				if f.Words == fault.WayResists {
+					extra = f
+				}
+			}
+		}
+		switch {
+		case broken:
+		case extra.Words != "":
+			n.series(from, to, ohms, extra, harness.Pin{Part: p.Name, Name: a}, always, 0, i)
+		default:
+			n.resist(from, to, ohms, i)
+		}
+	}
+}
+
+func (n *Network) addRelay(i int, p *harness.Part, spec *harness.Relay) {
+	scale := n.model.Circuit.Nominal() / 12
+	nominal := orDefault(spec.CoilOhms, coilOhms*scale*scale)
+	r := relay{
+		part: p, coil: -1, makeB: -1, restB: -1,
+		pullIn:  orDefault(spec.PullIn, pullInVolts*scale) / nominal,
+		dropOut: orDefault(spec.DropOut, dropVolts*scale) / nominal,
+		ratedMk: orDefault(spec.Make, ratedMake), ratedRs: orDefault(spec.Rest, ratedRest),
+	}
+	index := len(n.relays)
+	switch {
+	case n.has(p.Name, fault.SticksAtRest):
+		r.stuck = true
+	case n.has(p.Name, fault.SticksIn), n.has(p.Name, fault.MakeWelded):
+		r.stuck, r.stuckIn = true, true
+	}
+	coil := nominal
+	if n.has(p.Name, fault.CoilShorted) {
+		coil = shortedCoil * scale * scale
+	}
+	start, end := n.terminal(p, "86"), n.terminal(p, "85")
+	if !n.has(p.Name, fault.CoilOpen) {
+		r.coil = n.add(branch{a: start, b: end, ohms: coil, stray: coilStrays, part: i})
+	}
+	common := n.terminal(p, "30")
+	contact := orDefault(spec.ContactOhms, contactOhms)
+	if spec.HasMake() {
+		r.makeB = n.contact(i, p, common, "87", contact, makeContact, index, fault.MakeOpen, fault.MakeBurnt)
+	}
+	if spec.HasRest() {
+		r.restB = n.contact(i, p, common, "87a", contact, restContact, index, fault.RestOpen, fault.RestBurnt)
+	}
+	n.relays = append(n.relays, r)
+}
+
+// contact adds one contact of a relay.
+func (n *Network) contact(i int, p *harness.Part, common node, pin string, ohms float64, g gate, index int, open, burnt string) int {
+	to := n.terminal(p, pin)
+	b := branch{a: common, b: to, ohms: ohms, gate: g, index: index, part: i}
+	if n.has(p.Name, open) {
+		b.gate = never
+	}
+	if f, ok := n.faultOf(p.Name, burnt); ok {
+		b.ohms = f.Figure
+		if b.ohms == 0 {
+			b.ohms, b.stray = loadJointOhms, faultStrays
+		}
+	}
+	return n.add(b)
+}
+
+func (n *Network) addMotor(i int, p *harness.Part, spec *harness.Motor) {
+	m := motor{part: p, index: i, drawn: newMachine(spec)}
+	plus, minus := n.terminal(p, "+"), n.terminal(p, "-")
+	if n.has(p.Name, fault.Reversed) {
+		plus, minus = minus, plus
+	}
+	if n.has(p.Name, fault.Open) || n.has(p.Name, fault.Brushes) {
+		minus = n.newNode()
+	}
+	m.from, m.to = []node{plus}, []node{minus}
+	m.drawn.seized = n.has(p.Name, fault.Seized)
+	if f, ok := n.faultOf(p.Name, fault.Worn); ok {
+		m.drawn.friction *= orDefault(f.Figure, wornFriction)
+		m.worn = f.Figure == 0
+	}
+	if f, ok := n.faultOf(p.Name, fault.ShortedTurns); ok {
+		left := 1 - min(0.95, orDefault(f.Figure, shortedTurns))
+		for j := range m.drawn.windings {
+			m.drawn.windings[j].ohms *= left
+			m.drawn.windings[j].k *= left
+		}
+	}
+	n.motors = append(n.motors, m)
+}
+
+func (n *Network) addController(i int, p *harness.Part, spec *harness.Controller) {
+	index := len(n.controllers)
+	ctl := controller{part: p, ground: post, power: n.batteryPlus(), dead: n.has(p.Name, fault.Dead)}
+	for _, role := range spec.PinRoles {
+		// The controller's own rails join all its power pins, and all its ground pins.
+		switch {
+		case role.Ground:
+			if ctl.ground == post {
+				ctl.ground = n.newNode()
+			}
+			n.resist(ctl.ground, n.terminal(p, role.Name), moduleOhms, i)
+		case role.Power:
+			if !ctl.hasPower {
+				ctl.power, ctl.hasPower = n.newNode(), true
+			}
+			n.resist(ctl.power, n.terminal(p, role.Name), moduleOhms, i)
+		}
+	}
+	for _, role := range spec.PinRoles {
+		pin := harness.Pin{Part: p.Name, Name: role.Name}
+		at := n.terminal(p, role.Name)
+		if role.PullUp > 0 {
+			n.resist(at, ctl.power, role.PullUp, i)
+		}
+		if role.Command() == "" {
+			continue
+		}
+		d := driver{controller: index, command: role.Command(), inverted: role.SinksUnless != "", pin: pin}
+		for _, f := range n.faults {
+			if f.On == fault.OnRole && f.Pin == pin {
+				d.dead, d.alwaysOn = f.Words == fault.Dead, f.Words == fault.AlwaysOn
+			}
+		}
+		rail := ctl.ground
+		if role.SourcesOn != "" {
+			rail = ctl.power
+		}
+		d.branch = n.add(branch{a: at, b: rail, ohms: driverOhms, gate: driving, index: len(n.drivers), part: i})
+		n.drivers = append(n.drivers, d)
+	}
+	n.controllers = append(n.controllers, ctl)
+}
+
+func orDefault(given, otherwise float64) float64 {
+	if given > 0 {
+		return given
+	}
+	return otherwise
+}

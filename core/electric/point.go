@@ -1,0 +1,172 @@
+package electric
+
+import (
+	"math"
+
+	"ironthread/core/harness"
+)
+
+// Volts is a pin's volts against the battery's negative post; nil where the pin floats.
+type Volts = *float64
+
+// Point is an operating point, in the shape of the command line's JSON.
+type Point struct {
+	State    string                `json:"state"`
+	Settled  bool                  `json:"settled"`
+	Supply   float64               `json:"supply"` // open-circuit volts of the battery
+	Commands []string              `json:"commands,omitempty"`
+	Pins     map[string]Volts      `json:"pins"`
+	Wires    []WireAmps            `json:"wires"`
+	Motors   map[string]MotorPoint `json:"motors"`
+	Relays   map[string]string     `json:"relays"` // "pulled in", "at rest", "buzzes"
+	Fuses    map[string]FusePoint  `json:"fuses"`
+	Warnings []Warning             `json:"warnings"`
+}
+
+// WireAmps is the current in one wire, positive from From to To.
+type WireAmps struct {
+	From string  `json:"from"`
+	To   string  `json:"to"`
+	Amps float64 `json:"amps"`
+}
+
+// MotorPoint is what a motor does.
+type MotorPoint struct {
+	Volts float64 `json:"volts"`
+	Amps  float64 `json:"amps"`
+	RPM   float64 `json:"rpm"`
+	Speed Speed   `json:"speed"`
+}
+
+// Speed is the word for what a fan does.
+type Speed string
+
+// What a fan does, by its share of its highest healthy speed.
+const (
+	Stopped   Speed = "stopped"
+	Slow      Speed = "slow"
+	Fast      Speed = "fast"
+	Backwards Speed = "backwards"
+
+	// SlowFrom and FastFrom are the shares at which the words change.
+	SlowFrom = 0.06
+	FastFrom = 0.85
+)
+
+// SpeedWord names a share of the highest healthy speed.
+func SpeedWord(share float64) Speed {
+	switch {
+	case share <= -SlowFrom:
+		return Backwards
+	case share < SlowFrom:
+		return Stopped
+	case share < FastFrom:
+		return Slow
+	}
+	return Fast
+}
+
+// FusePoint is how a fuse stands. OpensInS is nil where it carries its load for ever.
+type FusePoint struct {
+	Amps     float64  `json:"amps"`
+	Load     float64  `json:"load"` // share of the rating
+	Open     bool     `json:"open"`
+	OpensInS *float64 `json:"opens-in-s"`
+}
+
+// Warning is something in the point a technician should know.
+type Warning struct {
+	Kind string `json:"kind"` // "fuse", "contact", "drop", "stalled", "buzzes", "driver", "short"
+	At   string `json:"at"`
+	Text string `json:"text"`
+}
+
+// Point reads everything off the network as it stands.
+func (n *Network) Point(s *harness.State) *Point {
+	n.islands()
+	c := n.model.Circuit
+	p := &Point{
+		State: s.Name, Settled: !n.unsettled, Commands: n.held,
+		Pins: map[string]Volts{}, Motors: map[string]MotorPoint{},
+		Relays: map[string]string{}, Fuses: map[string]FusePoint{}, Warnings: []Warning{},
+	}
+	if !n.batteries[0].out {
+		p.Supply = n.emf(&n.batteries[0])
+	}
+	for _, pin := range n.model.pins {
+		p.Pins[pin.String()] = n.reading(n.nodes[pin])
+	}
+	for pin, x := range n.nodes {
+		if pin.Inner && x != n.nodes[pin.Cavity()] {
+			p.Pins[pin.String()] = n.reading(x)
+		}
+	}
+	for i, w := range c.Wires {
+		p.Wires = append(p.Wires, WireAmps{w.From.String(), w.To.String(), n.current(n.wires[i])})
+	}
+	for i := range n.motors {
+		m := &n.motors[i]
+		p.Motors[m.part.Name] = MotorPoint{
+			Volts: m.found[0], Amps: m.amps[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m)),
+		}
+	}
+	for i := range n.relays {
+		word := "at rest"
+		switch {
+		case n.buzzing[i]:
+			word, p.Settled = "buzzes", false
+		case n.pulledIn[i]:
+			word = "pulled in"
+		}
+		p.Relays[n.relays[i].part.Name] = word
+	}
+	for i := range n.fuses {
+		f := &n.fuses[i]
+		amps := math.Abs(n.current(f.branch))
+		fp := FusePoint{Amps: amps, Load: amps / f.amps, Open: n.opened[i] || n.branches[f.branch].gate == never}
+		if t := OpensInSeconds(f.part.Spec.(*harness.Fuse).Style, fp.Load); !math.IsInf(t, 1) {
+			fp.OpensInS = &t
+		}
+		p.Fuses[f.part.Name] = fp
+	}
+	p.Warnings = append(p.Warnings, n.warnings()...)
+	return p
+}
+
+func (n *Network) reading(x node) Volts {
+	if n.floats(x) {
+		return nil
+	}
+	v := n.at(x)
+	return &v
+}
+
+// share is a motor's speed as a share of its highest healthy speed, negative backwards.
+func (n *Network) share(m *motor) float64 {
+	top := n.model.top[m.part.Name]
+	if top == 0 {
+		return 0
+	}
+	return m.omega / top
+}
+
+// FanShares writes each fan's speed share, in the order of Circuit.Fans, into shares.
+func (n *Network) FanShares(shares []float64) {
+	for i := range n.motors {
+		shares[i] = n.share(&n.motors[i])
+	}
+}
+
+// MeterVolts writes what a 10 MΩ voltmeter from the battery's negative post shows at each
+// cavity, in the order of Model.Pins: zero where the pin floats.
+func (n *Network) MeterVolts(volts []float64) {
+	n.islands()
+	for i, pin := range n.model.pins {
+		x := n.nodes[pin]
+		if n.floats(x) {
+			volts[i] = 0
+		} else {
+			volts[i] = n.at(x)
+		}
+	}
+}

@@ -1,0 +1,187 @@
+package electric
+
+import (
+	"fmt"
+	"strings"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// Action is one thing done to the car that holds until undone: a relay out, a fan unplugged,
+// a jumper in. The ledger is the list of those that hold now. It is a comparable value.
+type Action struct {
+	Verb  Verb
+	Part  string      // of Out, Unplugged, Apart, Renewed, RenewedUsed, Cleaned, Swapped
+	Other string      // of Swapped
+	From  harness.Pin // of Jumper, Ground, Feed
+	To    harness.Pin // of Jumper
+}
+
+// Verb is what was done.
+type Verb string
+
+// The verbs, as the format spells them.
+const (
+	Out         Verb = "out"
+	Unplugged   Verb = "unplugged"
+	Apart       Verb = "apart"
+	Jumper      Verb = "jumper"
+	GroundPin   Verb = "ground"
+	Feed        Verb = "feed"
+	Swapped     Verb = "swapped"
+	Renewed     Verb = "renewed"
+	RenewedUsed Verb = "renewed used"
+	Cleaned     Verb = "cleaned"
+)
+
+func (a Action) String() string {
+	switch a.Verb {
+	case Jumper:
+		return fmt.Sprintf("jumper %s %s", a.From, a.To)
+	case GroundPin, Feed:
+		return fmt.Sprintf("%s %s", a.Verb, a.From)
+	case Swapped:
+		return fmt.Sprintf("swapped %s %s", a.Part, a.Other)
+	}
+	return a.Part + " " + string(a.Verb)
+}
+
+// Detaches tells whether the part is separated from its cavities.
+func (a Action) Detaches() bool { return a.Verb == Out || a.Verb == Unplugged || a.Verb == Apart }
+
+// DetachVerb is the word for separating a part of this kind from its cavities; empty where
+// it cannot be.
+func DetachVerb(kind harness.Kind) Verb {
+	switch kind {
+	case harness.KindRelay, harness.KindFuse:
+		return Out
+	case harness.KindMotor, harness.KindController, harness.KindSwitch, harness.KindResistor:
+		return Unplugged
+	case harness.KindConnector, harness.KindBattery, harness.KindGround:
+		return Apart
+	}
+	return ""
+}
+
+// ParseAction reads one set-up action and checks it against the circuit.
+func ParseAction(c *harness.Circuit, s string) (Action, error) {
+	a, err := parseAction(c, strings.Fields(s))
+	if err != nil {
+		return Action{}, fmt.Errorf("set-up %q: %w", s, err)
+	}
+	return a, nil
+}
+
+// ParseSetup reads a list of actions.
+func ParseSetup(c *harness.Circuit, list []string) ([]Action, error) {
+	var setup []Action
+	for _, s := range list {
+		a, err := ParseAction(c, s)
+		if err != nil {
+			return nil, err
+		}
+		setup = append(setup, a)
+	}
+	return setup, nil
+}
+
+func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
+	if len(w) < 2 {
+		return a, fmt.Errorf("an action is as in \"K1 out\", \"M2 unplugged\", \"jumper K1.30 K1.87\", \"ground K1.85\"")
+	}
+	switch Verb(w[0]) {
+	case Jumper:
+		if len(w) != 3 {
+			return a, fmt.Errorf("a jumper joins two pins")
+		}
+		a.Verb = Jumper
+		if a.From, err = c.FindPin(w[1]); err != nil {
+			return a, err
+		}
+		a.To, err = c.FindPin(w[2])
+		if err == nil && a.From == a.To {
+			err = fmt.Errorf("both ends are %s", a.From)
+		}
+		return a, err
+	case GroundPin, Feed:
+		if len(w) != 2 {
+			return a, fmt.Errorf("%s takes one pin", w[0])
+		}
+		a.Verb = Verb(w[0])
+		a.From, err = c.FindPin(w[1])
+		return a, err
+	case Swapped:
+		if len(w) != 3 {
+			return a, fmt.Errorf("two parts are swapped")
+		}
+		return parseSwap(c, w[1], w[2])
+	}
+	part := c.Part(w[0])
+	if part == nil {
+		return a, fmt.Errorf("there is no part %s", w[0])
+	}
+	a.Part, a.Verb = w[0], Verb(strings.Join(w[1:], " "))
+	fits := DetachVerb(part.Kind())
+	switch {
+	case a.Verb == Renewed, a.Verb == RenewedUsed, a.Verb == Cleaned:
+	case a.Detaches() && a.Verb == fits:
+	case a.Detaches() && fits == "":
+		return a, fmt.Errorf("a %s does not come apart", part.Kind())
+	default:
+		return a, fmt.Errorf("%q is nothing done to a %s (%s, renewed, renewed used, cleaned)", a.Verb, part.Kind(), fits)
+	}
+	return a, nil
+}
+
+func parseSwap(c *harness.Circuit, one, two string) (Action, error) {
+	a := Action{Verb: Swapped, Part: one, Other: two}
+	p, q := c.Part(one), c.Part(two)
+	switch {
+	case p == nil:
+		return a, fmt.Errorf("there is no part %s", one)
+	case q == nil:
+		return a, fmt.Errorf("there is no part %s", two)
+	case !Identical(p, q):
+		return a, fmt.Errorf("%s and %s are not identical parts", one, two)
+	}
+	return a, nil
+}
+
+// Identical tells whether two parts may be swapped with each other.
+func Identical(p, q *harness.Part) bool {
+	if p == q || p.Kind() != q.Kind() {
+		return false
+	}
+	switch a := p.Spec.(type) {
+	case *harness.Relay:
+		b := q.Spec.(*harness.Relay)
+		return a.Contacts == b.Contacts && a.CoilOhms == b.CoilOhms && len(a.Printed) == len(b.Printed)
+	case *harness.Fuse:
+		return *a == *q.Spec.(*harness.Fuse)
+	}
+	return false
+}
+
+// carried gives the faults as they stand after the set-up: a renewed part has lost its own,
+// two swapped parts have exchanged theirs.
+func carried(faults []fault.Fault, setup []Action) []fault.Fault {
+	moved := append([]fault.Fault(nil), faults...)
+	for _, a := range setup {
+		kept := moved[:0]
+		for _, f := range moved {
+			ofPart := f.On == fault.OnPart || f.On == fault.OnRole
+			switch {
+			case (a.Verb == Renewed || a.Verb == RenewedUsed) && ofPart && (f.Part == a.Part || f.Pin.Part == a.Part):
+				continue
+			case a.Verb == Swapped && f.On == fault.OnPart && f.Part == a.Part:
+				f.Part = a.Other
+			case a.Verb == Swapped && f.On == fault.OnPart && f.Part == a.Other:
+				f.Part = a.Part
+			}
+			kept = append(kept, f)
+		}
+		moved = kept
+	}
+	return moved
+}

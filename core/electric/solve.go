@@ -1,0 +1,499 @@
+package electric
+
+import (
+	"math"
+
+	"ironthread/core/harness"
+)
+
+// place is where one conductance goes in the matrix: the two diagonals (post for none) and
+// the off-diagonal slot (-1 for none).
+type place struct {
+	a, b node
+	slot int32
+}
+
+// solver is the numeric half of a Network. Everything is allocated by prepare; entering a
+// state allocates nothing.
+type solver struct {
+	car     Car
+	siemens []float64 // of each branch for this car, gate aside
+	matrix  *ldl
+
+	diag, off, rhs    []float64 // linear part for the present gates
+	diagN, offN, rhsN []float64 // with the motors linearised
+	volts             []float64 // per node; what the last solve found
+	joined            []int32   // union-find over conducting branches
+	live              int32     // root of the battery's island
+
+	// Memory: what history leaves behind, and what the state asks for.
+	pulledIn  []bool // relays
+	opened    []bool // fuses
+	closed    []bool // switches
+	powered   []bool // controllers
+	driven    []bool // drivers: the command holds
+	held      []string
+	running   bool
+	buzzing   []bool
+	flipped   []bool
+	seen      []uint64
+	unsettled bool // Newton did not come to rest
+	solves    int  // matrix solves since the network was made
+}
+
+const (
+	maxNewton   = 60
+	newtonVolts = 1e-9
+	maxRounds   = 60
+)
+
+// prepare lays out the matrix.
+func (n *Network) prepare() {
+	index := map[pair]int32{}
+	var pairs []pair
+	slotOf := func(a, b node) int32 {
+		if a == post || b == post || a == b {
+			return -1
+		}
+		p := pair{int32(min(a, b)), int32(max(a, b))}
+		s, ok := index[p]
+		if !ok {
+			s = int32(len(pairs))
+			index[p] = s
+			pairs = append(pairs, p)
+		}
+		return s
+	}
+	for i := range n.branches {
+		b := &n.branches[i]
+		b.slot = slotOf(b.a, b.b)
+	}
+	for i := range n.motors {
+		m := &n.motors[i]
+		w := len(m.from)
+		m.at, m.found, m.amps = make([]float64, w), make([]float64, w), make([]float64, w)
+		m.tuned.windings = make([]winding, w)
+		for j := range w {
+			m.places = append(m.places, place{m.from[j], m.to[j], slotOf(m.from[j], m.to[j])})
+		}
+	}
+	count := n.nodeCount
+	n.matrix = newLDL(count, pairs)
+	n.siemens = make([]float64, len(n.branches))
+	n.diag, n.rhs = make([]float64, count), make([]float64, count)
+	n.diagN, n.rhsN = make([]float64, count), make([]float64, count)
+	n.off, n.offN = make([]float64, len(pairs)), make([]float64, len(pairs))
+	n.volts = make([]float64, count)
+	n.joined = make([]int32, count+1)
+	n.pulledIn, n.buzzing = make([]bool, len(n.relays)), make([]bool, len(n.relays))
+	n.flipped = make([]bool, len(n.relays))
+	n.opened = make([]bool, len(n.fuses))
+	n.closed = make([]bool, len(n.switches))
+	n.powered = make([]bool, len(n.controllers))
+	n.driven = make([]bool, len(n.drivers))
+	n.seen = make([]uint64, 0, maxRounds)
+	n.Tune(Car{})
+}
+
+// Tune sets the car the network is on. It forgets nothing else.
+func (n *Network) Tune(car Car) {
+	n.car = car
+	for i := range n.branches {
+		b := &n.branches[i]
+		ohms := b.ohms
+		switch b.stray {
+		case coilStrays:
+			ohms *= factor(car.Coil, b.part)
+		case faultStrays:
+			ohms *= orOne(car.FaultOhms)
+		}
+		n.siemens[i] = 1 / ohms
+	}
+	for i := range n.motors {
+		m := &n.motors[i]
+		m.tuned.friction = m.drawn.friction * factor(car.Friction, m.index)
+		if m.worn {
+			m.tuned.friction *= orOne(car.FaultWear)
+		}
+		m.tuned.air, m.tuned.seized = m.drawn.air, m.drawn.seized
+		for j, w := range m.drawn.windings {
+			m.tuned.windings[j] = winding{ohms: w.ohms * factor(car.Armature, m.index), k: w.k}
+		}
+	}
+}
+
+// Rest puts every relay at rest and forgets the commands; blown fuses stay blown.
+func (n *Network) Rest() {
+	for i := range n.relays {
+		n.pulledIn[i] = n.relays[i].stuckIn
+	}
+	n.held = nil
+}
+
+// Restore makes every fuse whole again and puts the relays at rest.
+func (n *Network) Restore() {
+	clear(n.opened)
+	n.Rest()
+}
+
+// CopyFuses takes over which fuses have blown from another network of the same circuit.
+func (n *Network) CopyFuses(from *Network) { copy(n.opened, from.opened) }
+
+// Enter puts the car in a state and lets relays, modules and fuses come to rest, from where
+// the state before left them.
+func (n *Network) Enter(s *harness.State) {
+	n.running = s.Running
+	for i := range n.switches {
+		n.closed[i] = n.switches[i].closed || s.Closes(n.switches[i].part)
+	}
+	n.held = n.model.Circuit.CommandsIn(s, n.held)
+	for i := range n.drivers {
+		d := &n.drivers[i]
+		given := false
+		for _, c := range n.held {
+			given = given || c == d.command
+		}
+		n.driven[i] = given != d.inverted
+	}
+	for i := range n.powered {
+		n.powered[i] = true
+	}
+	clear(n.buzzing)
+	n.settle()
+}
+
+// settle solves until contacts, modules and fuses agree with the currents. Each round all
+// that should move moves at once; where that comes back to a position it has been in, one
+// moves at a time; where that cycles too, the relays in the cycle buzz.
+func (n *Network) settle() {
+	n.seen = n.seen[:0]
+	oneByOne := false
+	for range maxRounds {
+		n.newton()
+		if !n.move(oneByOne) {
+			if !n.blow() {
+				return
+			}
+			n.seen, oneByOne = n.seen[:0], false
+			continue
+		}
+		position := n.position()
+		for i, seen := range n.seen {
+			if seen != position {
+				continue
+			}
+			if oneByOne {
+				n.markBuzzing(i)
+				return
+			}
+			oneByOne = true
+			n.seen = n.seen[:0]
+			break
+		}
+		n.seen = append(n.seen, position)
+	}
+	for i := range n.relays {
+		n.buzzing[i] = n.flipped[i]
+	}
+}
+
+// move brings relays and modules where the currents want them; it reports whether any moved.
+func (n *Network) move(oneByOne bool) bool {
+	moved := false
+	clear(n.flipped)
+	for i := range n.relays {
+		r := &n.relays[i]
+		if r.stuck {
+			continue
+		}
+		amps := 0.0
+		if r.coil >= 0 {
+			amps = math.Abs(n.current(r.coil))
+		}
+		want := n.pulledIn[i]
+		switch {
+		case amps >= r.pullIn:
+			want = true
+		case amps < r.dropOut:
+			want = false
+		}
+		if want != n.pulledIn[i] {
+			n.pulledIn[i], n.flipped[i], moved = want, true, true
+			if oneByOne {
+				return true
+			}
+		}
+	}
+	nominal := n.model.Circuit.Nominal()
+	for i := range n.controllers {
+		ctl := &n.controllers[i]
+		if !ctl.hasPower {
+			continue
+		}
+		volts := n.at(ctl.power) - n.at(ctl.ground)
+		want := volts > poweredShare*nominal || (n.powered[i] && volts > unpoweredShare*nominal)
+		if want != n.powered[i] {
+			n.powered[i], moved = want, true
+			if oneByOne {
+				return true
+			}
+		}
+	}
+	return moved
+}
+
+// position packs all that can move into one word (64 movers are more than any fan circuit
+// has; the rest share bits).
+func (n *Network) position() uint64 {
+	var w uint64
+	for i, in := range n.pulledIn {
+		if in {
+			w ^= 1 << (i % 48)
+		}
+	}
+	for i, on := range n.powered {
+		if on {
+			w ^= 1 << (48 + i%16)
+		}
+	}
+	return w
+}
+
+// markBuzzing names the relays that differ between the positions of the cycle.
+func (n *Network) markBuzzing(from int) {
+	var differ uint64
+	for _, p := range n.seen[from:] {
+		differ |= p ^ n.seen[from]
+	}
+	for i := range n.relays {
+		n.buzzing[i] = differ&(1<<(i%48)) != 0
+	}
+}
+
+// blow opens the fuse that would open first, if any would within ten seconds.
+func (n *Network) blow() bool {
+	first, soonest := -1, float64(latchSeconds)
+	for i := range n.fuses {
+		if n.opened[i] {
+			continue
+		}
+		f := &n.fuses[i]
+		spec := f.part.Spec.(*harness.Fuse)
+		load := math.Abs(n.current(f.branch)) / f.amps
+		if load < 1.1 {
+			continue
+		}
+		if t := OpensInSeconds(spec.Style, load); t <= soonest {
+			first, soonest = i, t
+		}
+	}
+	if first < 0 {
+		return false
+	}
+	n.opened[first] = true
+	return true
+}
+
+// conducts tells whether a branch's gate lets current through now.
+func (n *Network) conducts(b *branch) bool {
+	switch b.gate {
+	case always:
+		return true
+	case makeContact:
+		return n.pulledIn[b.index]
+	case restContact:
+		return !n.pulledIn[b.index]
+	case closedSwitch:
+		return n.closed[b.index]
+	case whole:
+		return !n.opened[b.index]
+	case driving:
+		d := &n.drivers[b.index]
+		ctl := &n.controllers[d.controller]
+		return d.alwaysOn || (n.driven[b.index] && !d.dead && !ctl.dead && n.powered[d.controller])
+	}
+	return false
+}
+
+// at is a node's volts against the battery's negative post.
+func (n *Network) at(x node) float64 {
+	if x == post {
+		return 0
+	}
+	return n.volts[x]
+}
+
+// current is the amps through a branch from its first node to its second.
+func (n *Network) current(i int) float64 {
+	b := &n.branches[i]
+	if !n.conducts(b) {
+		return 0
+	}
+	return (n.at(b.a) - n.at(b.b)) * n.siemens[i]
+}
+
+func stamp(diag, off []float64, p place, g float64) {
+	if p.a != post {
+		diag[p.a] += g
+	}
+	if p.b != post {
+		diag[p.b] += g
+	}
+	if p.slot >= 0 {
+		off[p.slot] -= g
+	}
+}
+
+// inject adds a current that flows from a to b inside an element.
+func inject(rhs []float64, a, b node, amps float64) {
+	if a != post {
+		rhs[a] -= amps
+	}
+	if b != post {
+		rhs[b] += amps
+	}
+}
+
+// linear assembles all but the motors for the present gates.
+func (n *Network) linear() {
+	for i := range n.diag {
+		n.diag[i], n.rhs[i] = leakSiemens, 0
+	}
+	clear(n.off)
+	for i := range n.branches {
+		b := &n.branches[i]
+		if n.conducts(b) {
+			stamp(n.diag, n.off, place{b.a, b.b, b.slot}, n.siemens[i])
+		}
+	}
+	for i := range n.batteries {
+		b := &n.batteries[i]
+		if !b.out {
+			inject(n.rhs, b.minus, b.plus, n.emf(b)*n.siemens[b.branch])
+		}
+	}
+}
+
+// emf is a battery's open-circuit volts on this car in this state.
+func (n *Network) emf(b *battery) float64 {
+	switch {
+	case b.flat > 0:
+		return b.flat + n.car.Supply
+	case n.running:
+		return b.emfRunning + n.car.Supply
+	}
+	return b.emfOff + n.car.Supply
+}
+
+// newton finds the operating point for the present gates: the motors are replaced by their
+// tangents until the tangents stay. The characteristics rise everywhere, so there is one
+// solution.
+func (n *Network) newton() {
+	n.linear()
+	n.unsettled = false
+	if len(n.motors) == 0 {
+		n.unsettled = !n.matrix.factor(n.diag, n.off)
+		n.matrix.solve(n.rhs, n.volts)
+		n.solves++
+		return
+	}
+	for range maxNewton {
+		copy(n.diagN, n.diag)
+		copy(n.offN, n.off)
+		copy(n.rhsN, n.rhs)
+		for i := range n.motors {
+			n.stampMotor(&n.motors[i])
+		}
+		if !n.matrix.factor(n.diagN, n.offN) {
+			break
+		}
+		n.matrix.solve(n.rhsN, n.volts)
+		n.solves++
+		if n.followMotors() {
+			return
+		}
+	}
+	n.unsettled = true
+}
+
+// stampMotor adds the tangent of a motor's characteristic at the volts it is linearised at.
+func (n *Network) stampMotor(m *motor) {
+	torque := m.tuned.torque(m.at)
+	omega, slope := m.tuned.speed(torque)
+	for j, w := range m.tuned.windings {
+		pull := w.k / w.ohms
+		g := 1/w.ohms - pull*pull*slope
+		amps := (m.at[j] - w.k*omega) / w.ohms
+		stamp(n.diagN, n.offN, m.places[j], g)
+		inject(n.rhsN, m.from[j], m.to[j], amps-g*m.at[j])
+	}
+}
+
+// followMotors moves the points of linearisation to the volts just found; true when all of
+// them were there already.
+func (n *Network) followMotors() bool {
+	still := true
+	for i := range n.motors {
+		m := &n.motors[i]
+		for j := range m.from {
+			m.found[j] = n.at(m.from[j]) - n.at(m.to[j])
+			if math.Abs(m.found[j]-m.at[j]) > newtonVolts {
+				still = false
+			}
+		}
+		m.tuned.step(m.at, m.found, m.at)
+	}
+	if still {
+		for i := range n.motors {
+			m := &n.motors[i]
+			m.omega, _ = m.tuned.speed(m.tuned.torque(m.found))
+			for j, w := range m.tuned.windings {
+				m.amps[j] = (m.found[j] - w.k*m.omega) / w.ohms
+			}
+		}
+	}
+	return still
+}
+
+// islands finds which nodes hang together through anything that conducts.
+func (n *Network) islands() {
+	for i := range n.joined {
+		n.joined[i] = int32(i)
+	}
+	for i := range n.branches {
+		b := &n.branches[i]
+		if n.conducts(b) {
+			n.join(b.a, b.b)
+		}
+	}
+	for i := range n.motors {
+		m := &n.motors[i]
+		for j := range m.from {
+			n.join(m.from[j], m.to[j])
+		}
+	}
+	n.live = n.root(int32(n.nodeCount))
+}
+
+func (n *Network) root(i int32) int32 {
+	for n.joined[i] != i {
+		n.joined[i] = n.joined[n.joined[i]]
+		i = n.joined[i]
+	}
+	return i
+}
+
+func (n *Network) join(a, b node) {
+	index := func(x node) int32 {
+		if x == post {
+			return int32(n.nodeCount)
+		}
+		return int32(x)
+	}
+	n.joined[n.root(index(a))] = n.root(index(b))
+}
+
+// floats tells whether a node has no conducting path to either post; islands was called.
+func (n *Network) floats(x node) bool {
+	return x != post && n.root(int32(x)) != n.live
+}

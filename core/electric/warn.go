@@ -1,0 +1,96 @@
+package electric
+
+import (
+	"fmt"
+	"math"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// warnings lists what a technician should know of the point as it stands.
+func (n *Network) warnings() []Warning {
+	var list []Warning
+	warn := func(kind, at, format string, args ...any) {
+		list = append(list, Warning{kind, at, fmt.Sprintf(format, args...)})
+	}
+	for i := range n.relays {
+		r := &n.relays[i]
+		if n.buzzing[i] {
+			warn("buzzes", r.part.Name, "%s buzzes: it pulls in and lets go in turn", r.part.Name)
+		}
+		for _, contact := range []struct {
+			branch int
+			rated  float64
+			name   string
+		}{{r.makeB, r.ratedMk, "make"}, {r.restB, r.ratedRs, "rest"}} {
+			if contact.branch < 0 {
+				continue
+			}
+			if amps := math.Abs(n.current(contact.branch)); amps > contact.rated {
+				warn("contact", r.part.Name, "%s's %s contact carries %.1f A and is rated for %.0f A", r.part.Name, contact.name, amps, contact.rated)
+			}
+		}
+	}
+	for i := range n.fuses {
+		n.warnFuse(i, warn)
+	}
+	for i := range n.drivers {
+		d := &n.drivers[i]
+		if amps := math.Abs(n.current(d.branch)); amps > driverAmps {
+			warn("driver", d.pin.String(), "%s carries %.1f A; a relay driver is good for about %.0f A", d.pin, amps, driverAmps)
+		}
+	}
+	for i := range n.motors {
+		n.warnMotor(&n.motors[i], warn)
+	}
+	for i, w := range n.model.Circuit.Wires {
+		amps := math.Abs(n.current(n.wires[i]))
+		if square := w.Size.SquareMM(); w.Size.Given() && amps > burnAmpsPerMM2*square*float64(w.Parallel) {
+			warn("short", "wire "+w.String(), "wire %s carries %.0f A: it burns unless a fuse opens first", w, amps)
+		}
+	}
+	return list
+}
+
+// burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).
+const burnAmpsPerMM2 = 60
+
+func (n *Network) warnFuse(i int, warn func(kind, at, format string, args ...any)) {
+	f := &n.fuses[i]
+	load := math.Abs(n.current(f.branch)) / f.amps
+	seconds := OpensInSeconds(f.part.Spec.(*harness.Fuse).Style, load)
+	name := f.part.Name
+	switch {
+	case n.opened[i]:
+		warn("fuse", name, "%s has blown", name)
+	case !math.IsInf(seconds, 1):
+		warn("fuse", name, "%s carries %.0f %% of its rating and opens in about %.3g s", name, 100*load, seconds)
+	case load > fuseLoadShare:
+		warn("fuse", name, "%s carries %.0f %% of its rating; 80 %% is the usual limit", name, 100*load)
+	}
+}
+
+func (n *Network) warnMotor(m *motor, warn func(kind, at, format string, args ...any)) {
+	name := m.part.Name
+	for j := range m.from {
+		if m.omega == 0 && math.Abs(m.amps[j]) > loadAmps {
+			warn("stalled", name, "%s has %.1f V and does not turn: %.1f A", name, m.found[j], math.Abs(m.amps[j]))
+		}
+	}
+	if m.omega < 0 && !n.has(name, fault.Reversed) {
+		warn("backwards", name, "%s is fed the wrong way round and turns backwards", name)
+	}
+	// Drop on the feed and on the ground, where the fan has a feed and a ground of its own.
+	plus, minus := n.at(m.from[0]), n.at(m.to[0])
+	if math.Abs(m.amps[0]) < loadAmps {
+		return
+	}
+	supply := n.at(n.batteryPlus())
+	if minus > groundDropVolts && minus < 0.2*supply {
+		warn("drop", name, "%.2f V lost on %s's ground side; %.1f V is the usual limit", minus, name, groundDropVolts)
+	}
+	if lost := supply - plus; lost > feedDropVolts && lost < 0.2*supply {
+		warn("drop", name, "%.2f V lost on %s's feed; %.1f V is the usual limit", lost, name, feedDropVolts)
+	}
+}

@@ -1,0 +1,219 @@
+// Package fault says what can be wrong with each part, pin and wire of a circuit, spells it
+// in the trade's words, and holds how often each is met.
+//
+// In goes a circuit, out comes the list of its single faults. What a fault does to volts and
+// amps is not said here: package electric stamps it into the circuit.
+package fault
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"ironthread/core/harness"
+)
+
+// On is what a fault is on.
+type On int
+
+// What a fault can be on.
+const (
+	OnPart  On = iota // "F3 open"
+	OnRole            // a controller's pin: "ECU.61 dead"
+	OnPin             // a terminal: "pin M1.- open"
+	OnWire            // "wire K1.87 - M1.+ open"
+	OnWires           // "wires A - B and C - D crossed"
+)
+
+// Fault is one thing wrong. It is a comparable value; the zero Fault is no fault.
+type Fault struct {
+	On    On
+	Part  string         // the part, for OnPart
+	Pin   harness.Pin    // the pin, for OnRole and OnPin
+	Wire  [2]harness.Pin // the wire's ends as drawn, for OnWire and OnWires
+	Other [2]harness.Pin // the second wire, for OnWires
+
+	Words        string // "open", "make contact burnt"
+	Way          int    // connector way, for "way N open"
+	Figure       float64
+	Intermittent bool
+}
+
+// Subject spells what the fault is on: "F3", "pin M1.-", "wire K1.87 - M1.+".
+func (f Fault) Subject() string {
+	switch f.On {
+	case OnRole:
+		return f.Pin.String()
+	case OnPin:
+		return "pin " + f.Pin.String()
+	case OnWire:
+		return "wire " + f.Wire[0].String() + " - " + f.Wire[1].String()
+	case OnWires:
+		return "wires " + f.Wire[0].String() + " - " + f.Wire[1].String() +
+			" and " + f.Other[0].String() + " - " + f.Other[1].String()
+	}
+	return f.Part
+}
+
+func (f Fault) String() string {
+	if f.Words == "" {
+		return "no fault"
+	}
+	s := f.Subject() + " " + strings.Replace(f.Words, "way N", "way "+strconv.Itoa(f.Way), 1)
+	if f.Figure != 0 {
+		s += " " + strconv.FormatFloat(f.Figure, 'f', -1, 64)
+	}
+	if f.Intermittent {
+		s += " intermittent"
+	}
+	return s
+}
+
+// MarshalText spells the fault.
+func (f Fault) MarshalText() ([]byte, error) { return []byte(f.String()), nil }
+
+// Parts lists the parts the fault belongs to; for a wire, none.
+func (f Fault) Parts() []string {
+	switch f.On {
+	case OnPart:
+		return []string{f.Part}
+	case OnRole, OnPin:
+		return []string{f.Pin.Part}
+	}
+	return nil
+}
+
+// Parse reads a fault as it is spelled in files and logs, and checks it against the circuit.
+func Parse(c *harness.Circuit, s string) (Fault, error) {
+	f, err := parse(c, strings.Join(strings.Fields(s), " "))
+	if err != nil {
+		return Fault{}, fmt.Errorf("fault %q: %w", s, err)
+	}
+	return f, nil
+}
+
+func parse(c *harness.Circuit, s string) (Fault, error) {
+	var f Fault
+	s, f.Intermittent = strings.CutSuffix(s, " intermittent")
+	if s2, ok := strings.CutSuffix(s, " brushes"); ok { // "M1 brushes intermittent" is a word of its own
+		s, f.Intermittent = s2+" brushes intermittent", false
+	}
+	switch {
+	case strings.HasPrefix(s, "wires "):
+		return parseCrossed(c, f, strings.TrimPrefix(s, "wires "))
+	case strings.HasPrefix(s, "wire "):
+		return parseWire(c, f, strings.TrimPrefix(s, "wire "))
+	case strings.HasPrefix(s, "pin "):
+		name, rest, _ := strings.Cut(strings.TrimPrefix(s, "pin "), " ")
+		pin, err := c.FindPin(name)
+		if err != nil {
+			return f, err
+		}
+		f.On, f.Pin = OnPin, pin
+		return withWords(f, pinFaults, rest, "a pin")
+	}
+	name, rest, _ := strings.Cut(s, " ")
+	if strings.Contains(name, ".") {
+		return parseRole(c, f, name, rest)
+	}
+	part := c.Part(name)
+	if part == nil {
+		return f, fmt.Errorf("there is no part %s", name)
+	}
+	f.On, f.Part = OnPart, name
+	if way, after, ok := cutWay(rest); ok && part.Kind() == harness.KindConnector {
+		if ways := part.Spec.(*harness.Connector).Ways; way < 1 || way > ways {
+			return f, fmt.Errorf("%s has ways 1 to %d", name, ways)
+		}
+		f.Way, rest = way, "way N "+after
+	}
+	return withWords(f, wordsFor(part), rest, "a "+string(part.Kind()))
+}
+
+func cutWay(s string) (int, string, bool) {
+	after, ok := strings.CutPrefix(s, "way ")
+	figure, rest, _ := strings.Cut(after, " ")
+	n, err := strconv.Atoi(figure)
+	return n, rest, ok && err == nil
+}
+
+func parseRole(c *harness.Circuit, f Fault, name, rest string) (Fault, error) {
+	pin, err := c.FindPin(name)
+	if err != nil {
+		return f, err
+	}
+	if c.Part(pin.Part).Kind() != harness.KindController {
+		return f, fmt.Errorf("only a controller's pin fails by itself; write \"pin %s open\" for the terminal", pin)
+	}
+	f.On, f.Pin = OnRole, pin
+	return withWords(f, roleFaults, rest, "a controller's pin")
+}
+
+func parseWire(c *harness.Circuit, f Fault, s string) (Fault, error) {
+	wire, rest, err := cutWire(c, s)
+	if err != nil {
+		return f, err
+	}
+	f.On, f.Wire = OnWire, wire
+	return withWords(f, wireFaults, rest, "a wire")
+}
+
+func parseCrossed(c *harness.Circuit, f Fault, s string) (Fault, error) {
+	first, second, ok := strings.Cut(s, " and ")
+	if !ok {
+		return f, fmt.Errorf("two wires are named as in \"wires A - B and C - D crossed\"")
+	}
+	var err error
+	if f.Wire, _, err = cutWire(c, first); err != nil {
+		return f, err
+	}
+	var rest string
+	if f.Other, rest, err = cutWire(c, second); err != nil {
+		return f, err
+	}
+	f.On = OnWires
+	return withWords(f, crossedFaults, rest, "a pair of wires")
+}
+
+// cutWire takes "A - B" off the front of s and gives the wire's ends as drawn.
+func cutWire(c *harness.Circuit, s string) (ends [2]harness.Pin, rest string, err error) {
+	from, after, ok := strings.Cut(s, " - ")
+	if !ok {
+		return ends, "", fmt.Errorf("a wire is named FROM - TO, as in \"wire K1.87 - M1.+ open\"")
+	}
+	to, rest, _ := strings.Cut(after, " ")
+	a, b := harness.ParsePin(from), harness.ParsePin(to)
+	w := c.Wire(a, b)
+	if w == nil {
+		return ends, "", fmt.Errorf("there is no wire %s - %s", a, b)
+	}
+	return [2]harness.Pin{w.From, w.To}, rest, nil
+}
+
+// withWords completes f from the words that follow its subject: one of the table's entries,
+// then a figure where the entry takes one.
+func withWords(f Fault, table []Entry, rest, what string) (Fault, error) {
+	var known []string
+	for _, e := range table {
+		known = append(known, e.Words)
+		after, ok := strings.CutPrefix(rest, e.Words)
+		if !ok || (after != "" && after[0] != ' ') {
+			continue
+		}
+		f.Words = e.Words
+		after = strings.TrimSpace(after)
+		switch {
+		case after == "":
+			return f, nil
+		case e.Figure == "":
+			return f, fmt.Errorf("nothing is expected after %q, not %q", e.Words, after)
+		}
+		v, err := strconv.ParseFloat(after, 64)
+		if err != nil || !(v > 0 && v < 1e9) {
+			return f, fmt.Errorf("%q is no figure in %s", after, e.Figure)
+		}
+		f.Figure = v
+		return f, nil
+	}
+	return f, fmt.Errorf("%s cannot be %q (%s)", what, rest, strings.Join(known, ", "))
+}

@@ -1,0 +1,404 @@
+package harness
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// Limits on a file. The largest circuit drawn by hand has some fifty parts.
+const (
+	MaxBytes = 256 << 10
+	maxParts = 120
+	maxWires = 400
+	maxError = 20
+)
+
+// Error is one thing wrong with a file: the line, the part or wire, what was expected.
+type Error struct {
+	Line  int
+	Where string // "K3.87b", "wire K1.87 - M1.+", "states: low"; may be empty
+	Msg   string
+}
+
+func (e *Error) Error() string {
+	s := "harness: "
+	if e.Line > 0 {
+		s += fmt.Sprintf("line %d: ", e.Line)
+	}
+	if e.Where != "" {
+		s += e.Where + ": "
+	}
+	return s + e.Msg
+}
+
+// Errors is everything found wrong with one file, in the order of its lines; never empty.
+type Errors []*Error
+
+func (e Errors) Error() string {
+	s := e[0].Error()
+	if len(e) > 1 {
+		s += fmt.Sprintf(" (and %d more)", len(e)-1)
+	}
+	return s
+}
+
+// ReadFrom reads one harness file from r, at most MaxBytes of it.
+func ReadFrom(r io.Reader) (*Circuit, error) {
+	b, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("harness: %w", err)
+	}
+	return Read(b)
+}
+
+// Read reads one harness file. The error is an [Errors] that names every line at fault.
+func Read(b []byte) (*Circuit, error) {
+	if len(b) > MaxBytes {
+		return nil, Errors{{Msg: fmt.Sprintf("the file is larger than %d KiB; a harness is a few", MaxBytes>>10)}}
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(b, &doc); err != nil {
+		return nil, Errors{{Msg: strings.TrimPrefix(err.Error(), "yaml: ")}}
+	}
+	if doc.Kind == 0 || len(doc.Content) == 0 {
+		return nil, Errors{{Line: 1, Msg: "the file is empty; it begins with \"harness: 1\""}}
+	}
+	r := &reader{circuit: &Circuit{}}
+	if r.plainTree(doc.Content[0], 0) {
+		r.file(doc.Content[0])
+	}
+	if len(r.errs) > 0 {
+		slices.SortStableFunc(r.errs, func(a, b *Error) int { return a.Line - b.Line })
+		return nil, r.errs
+	}
+	return r.circuit, nil
+}
+
+// reader walks the YAML tree and collects what is wrong, up to maxError things.
+type reader struct {
+	circuit *Circuit
+	errs    Errors
+}
+
+func (r *reader) fail(n *yaml.Node, where, format string, args ...any) {
+	if len(r.errs) < maxError {
+		r.errs = append(r.errs, &Error{Line: n.Line, Where: strings.TrimPrefix(where, ": "), Msg: fmt.Sprintf(format, args...)})
+	}
+}
+
+// plainTree refuses what a harness does not use: aliases (a cycle of them never ends),
+// anchors and deep nesting.
+func (r *reader) plainTree(n *yaml.Node, depth int) bool {
+	switch {
+	case n.Kind == yaml.AliasNode || n.Anchor != "":
+		r.fail(n, "", "anchors and aliases (& and *) are not used in a harness file; write the value out")
+		return false
+	case depth > 8:
+		r.fail(n, "", "nested too deeply for a harness file")
+		return false
+	}
+	for _, child := range n.Content {
+		if !r.plainTree(child, depth+1) {
+			return false
+		}
+	}
+	return true
+}
+
+func (r *reader) scalar(n *yaml.Node, where, want string) (string, bool) {
+	if n.Kind != yaml.ScalarNode {
+		r.fail(n, where, "%s is expected here", want)
+		return "", false
+	}
+	return n.Value, true
+}
+
+func (r *reader) number(n *yaml.Node, where string) (float64, bool) {
+	s, ok := r.scalar(n, where, "a figure")
+	if !ok {
+		return 0, false
+	}
+	v, err := parseFigure(s)
+	if err != nil {
+		r.fail(n, where, "%v", err)
+		return 0, false
+	}
+	return v, true
+}
+
+func (r *reader) boolean(n *yaml.Node, where string) (bool, bool) {
+	s, ok := r.scalar(n, where, "on or off")
+	if ok && !isYes(s) && !isNo(s) {
+		r.fail(n, where, "%q is neither on nor off", s)
+		ok = false
+	}
+	return isYes(s), ok
+}
+
+// pairs walks a mapping and refuses a key given twice.
+func (r *reader) pairs(n *yaml.Node, where string, visit func(k, v *yaml.Node)) {
+	if n.Kind != yaml.MappingNode {
+		if n.Kind == yaml.ScalarNode && n.Value == "" {
+			return
+		}
+		r.fail(n, where, "a mapping is expected here, as in {key: value}")
+		return
+	}
+	seen := map[string]bool{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		k, v := n.Content[i], n.Content[i+1]
+		switch {
+		case k.Kind != yaml.ScalarNode || k.Value == "":
+			r.fail(k, where, "a key must be a word")
+			continue
+		case seen[k.Value]:
+			r.fail(k, where, "%q is given twice", k.Value)
+			continue
+		}
+		seen[k.Value] = true
+		visit(k, v)
+	}
+}
+
+// fields reads a mapping whose keys are known, and says which keys there are.
+func (r *reader) fields(n *yaml.Node, where string, fields []field) {
+	given := map[string]bool{}
+	r.pairs(n, where, func(k, v *yaml.Node) {
+		for _, f := range fields {
+			if f.key == k.Value {
+				given[f.key] = true
+				f.read(r, v, where)
+				return
+			}
+		}
+		var keys []string
+		for _, f := range fields {
+			keys = append(keys, f.key)
+		}
+		r.fail(k, where, "there is no key %q here (%s)", k.Value, strings.Join(keys, ", "))
+	})
+	for _, f := range fields {
+		if f.required && !given[f.key] {
+			r.fail(n, where, "%s is missing", f.key)
+		}
+	}
+}
+
+func (r *reader) file(root *yaml.Node) {
+	if root.Kind != yaml.MappingNode {
+		r.fail(root, "", "a harness file is a mapping that begins with \"harness: 1\"")
+		return
+	}
+	sections := map[string]*yaml.Node{}
+	top := []string{"harness", "title", "notes", "supply", "boxes", "parts", "wires", "states", "strategy"}
+	r.pairs(root, "", func(k, v *yaml.Node) {
+		if !slices.Contains(top, k.Value) {
+			r.fail(k, "", "there is no section %q (%s)", k.Value, strings.Join(top, ", "))
+		}
+		sections[k.Value] = v
+	})
+	if v := sections["harness"]; v == nil || v.Value != "1" {
+		if v == nil {
+			v = root
+		}
+		r.fail(v, "", "the file must say \"harness: 1\", the version of the format")
+		return
+	}
+	// Parts before what refers to them, whatever the order in the file.
+	read := map[string]func(*yaml.Node){
+		"title": func(n *yaml.Node) { text("title", &r.circuit.Title).read(r, n, "") },
+		"notes": func(n *yaml.Node) { text("notes", &r.circuit.Notes).read(r, n, "") },
+		"supply": func(n *yaml.Node) {
+			s := &r.circuit.Supply
+			r.fields(n, "supply", []field{number("off", &s.Off, 1, 60), number("running", &s.Running, 1, 60)})
+		},
+		"boxes":    r.boxes,
+		"parts":    r.parts,
+		"wires":    r.wires,
+		"states":   r.states,
+		"strategy": r.strategy,
+	}
+	for _, name := range top {
+		if n, visit := sections[name], read[name]; n != nil && visit != nil {
+			visit(n)
+		}
+	}
+	r.whole(root)
+}
+
+// whole checks what only the file as a whole can show.
+func (r *reader) whole(root *yaml.Node) {
+	if len(r.errs) > 0 {
+		return
+	}
+	if len(r.circuit.OfKind(KindBattery)) == 0 {
+		r.fail(root, "parts", "there is no battery; write BAT: {kind: battery}")
+	}
+	if len(r.circuit.States) == 0 {
+		r.fail(root, "states", "there is no state; write states: {off: {key: on}}")
+	}
+}
+
+func (r *reader) boxes(n *yaml.Node) {
+	r.pairs(n, "boxes", func(k, v *yaml.Node) {
+		b := &Box{Name: k.Value, Line: k.Line}
+		r.fields(v, "boxes: "+k.Value, b.fields())
+		r.circuit.Boxes = append(r.circuit.Boxes, b)
+	})
+}
+
+func (b *Box) fields() []field {
+	return []field{whole("rows", &b.Rows, 1, 50), whole("columns", &b.Columns, 1, 50), words("landmarks", &b.Landmarks)}
+}
+
+func (p *Part) common(kind *Kind) []field {
+	return []field{
+		choice("kind", kind, Kinds()...).must(),
+		text("at", &p.At),
+		text("label", &p.Label),
+		number("access", &p.Access, 0.1, 600),
+	}
+}
+
+func (r *reader) parts(n *yaml.Node) {
+	r.pairs(n, "parts", func(k, v *yaml.Node) {
+		if len(r.circuit.Parts) == maxParts {
+			r.fail(k, "parts", "a harness has at most %d parts", maxParts)
+			return
+		}
+		if !isName(k.Value) {
+			r.fail(k, "parts", "%q is no name for a part: letters, figures, _ and /, beginning with a letter", k.Value)
+			return
+		}
+		if p := r.part(k, v); p != nil {
+			r.circuit.Parts = append(r.circuit.Parts, p)
+		}
+	})
+}
+
+func (r *reader) part(k, v *yaml.Node) *Part {
+	if v.Kind != yaml.MappingNode {
+		r.fail(v, k.Value, "a part is a mapping, as in {kind: fuse, amps: 30}")
+		return nil
+	}
+	var kind Kind
+	for i := 0; i+1 < len(v.Content); i += 2 {
+		if v.Content[i].Value == "kind" {
+			kind = Kind(v.Content[i+1].Value)
+		}
+	}
+	p := &Part{Name: k.Value, Line: k.Line}
+	make := newSpec[kind]
+	if make == nil {
+		r.fail(k, k.Value, "there is no kind %q (%s)", kind, listWords(Kinds()))
+		return nil
+	}
+	p.Spec = make()
+	var read Kind
+	before := len(r.errs)
+	r.fields(v, k.Value, append(p.common(&read), p.Spec.fields()...))
+	if len(r.errs) > before {
+		// The part stays, so that its wires are not reported as wires to nothing.
+		return p
+	}
+	return p
+}
+
+// isName permits letters, figures, _ and /: what a pin "PART.pin" can carry unmistaken.
+func isName(s string) bool {
+	for i, c := range s {
+		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+		if !letter && (i == 0 || !(c >= '0' && c <= '9' || c == '_' || c == '/')) {
+			return false
+		}
+	}
+	return s != "" && len(s) <= 24
+}
+
+func (r *reader) wires(n *yaml.Node) {
+	r.pairs(n, "wires", func(k, v *yaml.Node) {
+		where := "wire " + k.Value
+		if len(r.circuit.Wires) == maxWires {
+			r.fail(k, where, "a harness has at most %d wires", maxWires)
+			return
+		}
+		from, to, ok := strings.Cut(k.Value, " - ")
+		if !ok {
+			r.fail(k, where, "a wire is FROM - TO, as in \"K1.87 - M1.+\"")
+			return
+		}
+		w := &Wire{From: ParsePin(from), To: ParsePin(to), Line: k.Line}
+		for _, pin := range []Pin{w.From, w.To} {
+			if err := r.circuit.checkPin(pin); err != nil {
+				r.fail(k, where, "%v", err)
+				return
+			}
+			if pin.Inner {
+				r.fail(k, where, "%s: wires end at the cavity, without the apostrophe", pin)
+				return
+			}
+		}
+		switch {
+		case w.From == w.To:
+			r.fail(k, where, "both ends are the same pin")
+			return
+		case r.circuit.Wire(w.From, w.To) != nil:
+			r.fail(k, where, "there is already a wire between these pins; write 2x before the colour for two side by side")
+			return
+		}
+		s, ok := r.scalar(v, where, "[colour] [size] [length]")
+		if !ok {
+			return
+		}
+		if err := w.parseDescription(s); err != nil {
+			r.fail(v, where, "%v", err)
+			return
+		}
+		r.circuit.Wires = append(r.circuit.Wires, w)
+	})
+}
+
+func (r *reader) states(n *yaml.Node) {
+	commands := r.circuit.Commands()
+	r.pairs(n, "states", func(k, v *yaml.Node) {
+		s := &State{Name: k.Value, Line: k.Line}
+		where := "states: " + k.Value
+		r.fields(v, where, s.fields(r.circuit))
+		for _, name := range s.Commands {
+			if !slices.Contains(commands, name) {
+				r.fail(v, where, "no controller pin listens to the command %q (%s)", name, strings.Join(commands, ", "))
+			}
+		}
+		r.circuit.States = append(r.circuit.States, s)
+	})
+}
+
+func (r *reader) strategy(n *yaml.Node) {
+	commands := r.circuit.Commands()
+	r.pairs(n, "strategy", func(k, v *yaml.Node) {
+		rule := &Rule{Command: k.Value, Line: k.Line}
+		where := "strategy: " + k.Value
+		if !slices.Contains(commands, k.Value) {
+			r.fail(k, where, "no controller pin listens to this command (%s)", strings.Join(commands, ", "))
+		}
+		r.fields(v, where, rule.fields())
+		r.circuit.Strategy = append(r.circuit.Strategy, rule)
+	})
+}
+
+// AsErrors gives the single errors inside err, for a list beside the lines of a text.
+func AsErrors(err error) Errors {
+	var errs Errors
+	if errors.As(err, &errs) {
+		return errs
+	}
+	if err != nil {
+		return Errors{{Msg: err.Error()}}
+	}
+	return nil
+}

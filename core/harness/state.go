@@ -1,0 +1,230 @@
+package harness
+
+import (
+	"slices"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// State is a named condition of the vehicle: key, engine, temperatures, commands.
+type State struct {
+	Name     string
+	Key      bool
+	Running  bool // engine
+	AC       bool
+	Coolant  *float64 // °C
+	Pressure *float64 // bar, high side of the refrigerant
+	Speed    *float64 // km/h
+	Commands []string // nil: the strategy decides; empty: none
+	Words    map[string]string
+	Line     int
+}
+
+func (s *State) fields(c *Circuit) []field {
+	fields := []field{
+		onOff("key", &s.Key),
+		engineField(&s.Running),
+		onOff("ac", &s.AC),
+		optional("coolant", &s.Coolant, -60, 200),
+		optional("pressure", &s.Pressure, 0, 100),
+		optional("speed", &s.Speed, 0, 400),
+		words("commands", &s.Commands),
+	}
+	for _, word := range c.stateWords() {
+		fields = append(fields, s.wordField(word))
+	}
+	return fields
+}
+
+// stateWords lists the further keys a state may carry: switches by name, and the words by
+// which switches close.
+func (c *Circuit) stateWords() []string {
+	var found []string
+	for _, p := range c.OfKind(KindSwitch) {
+		for _, word := range []string{p.Name, p.Spec.(*Switch).ClosedWhen} {
+			known := slices.Contains([]string{"key", "engine", "ac", "coolant", "pressure", "speed", "commands", ""}, word)
+			if !known && !slices.Contains(found, word) {
+				found = append(found, word)
+			}
+		}
+	}
+	return found
+}
+
+func (s *State) wordField(word string) field {
+	return field{
+		key: word,
+		read: func(r *reader, n *yaml.Node, where string) {
+			if v, ok := r.scalar(n, where+": "+word, "on or off"); ok {
+				if s.Words == nil {
+					s.Words = map[string]string{}
+				}
+				s.Words[word] = v
+			}
+		},
+		node: func() *yaml.Node {
+			if v, ok := s.Words[word]; ok {
+				return scalar(v)
+			}
+			return nil
+		},
+	}
+}
+
+// Closes tells whether a switch is closed in this state.
+func (s *State) Closes(part *Part) bool {
+	sw := part.Spec.(*Switch)
+	for _, word := range []string{part.Name, sw.ClosedWhen} {
+		if v, ok := s.Words[word]; ok {
+			return isYes(v) || v == "closed"
+		}
+	}
+	switch sw.ClosedWhen {
+	case "key":
+		return s.Key
+	case "engine":
+		return s.Running
+	case "ac":
+		return s.AC
+	}
+	return sw.ClosedWhen == s.Name
+}
+
+// Rule is one line of the strategy: when the controller gives a command, left to itself.
+// OnAbove and OffBelow are °C; nil means temperature does not matter.
+type Rule struct {
+	Command           string
+	OnAbove, OffBelow *float64
+	PressureAbove     *float64 // bar at which "pressure" in Or holds
+	Or                []string
+	With              []string
+	Line              int
+}
+
+// Bar above which "or: [pressure]" holds when the rule says nothing (common practice: high
+// refrigerant pressure asks for high from about 17 bar).
+const defaultPressureAbove = 17
+
+func (r *Rule) fields() []field {
+	return []field{
+		optional("on-above", &r.OnAbove, -60, 200),
+		optional("off-below", &r.OffBelow, -60, 200),
+		optional("pressure-above", &r.PressureAbove, 0, 100),
+		words("or", &r.Or),
+		words("with", &r.With),
+	}
+}
+
+// CommandsIn lists the commands that hold in a state, given those that held before it (a
+// command once given stays until its off-below). Commands written in the state hold as they
+// are; without a coolant temperature nothing is commanded.
+func (c *Circuit) CommandsIn(s *State, before []string) []string {
+	if s.Commands != nil {
+		return s.Commands
+	}
+	if !s.Key {
+		return nil
+	}
+	var given []string
+	add := func(command string) {
+		if !slices.Contains(given, command) {
+			given = append(given, command)
+		}
+	}
+	for _, rule := range c.Strategy {
+		if rule.holds(s, slices.Contains(before, rule.Command)) {
+			add(rule.Command)
+			for _, also := range rule.With {
+				add(also)
+			}
+		}
+	}
+	return given
+}
+
+func (r *Rule) holds(s *State, before bool) bool {
+	if s.Coolant != nil && r.OnAbove != nil {
+		if *s.Coolant >= *r.OnAbove {
+			return true
+		}
+		if before && r.OffBelow != nil && *s.Coolant >= *r.OffBelow {
+			return true
+		}
+	}
+	for _, or := range r.Or {
+		switch {
+		case or == "ac" && s.AC:
+			return true
+		case or == "pressure" && s.Pressure != nil:
+			limit := float64(defaultPressureAbove)
+			if r.PressureAbove != nil {
+				limit = *r.PressureAbove
+			}
+			if *s.Pressure >= limit {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func isYes(s string) bool { return s == "on" || s == "yes" || s == "true" }
+func isNo(s string) bool  { return s == "off" || s == "no" || s == "false" }
+
+// onOff binds a word on or off; off means not given.
+func onOff(key string, at *bool) field {
+	f := flag(key, at)
+	f.node = func() *yaml.Node {
+		if !*at {
+			return nil
+		}
+		return scalar("on")
+	}
+	return f
+}
+
+func engineField(at *bool) field {
+	return field{
+		key: "engine",
+		read: func(r *reader, n *yaml.Node, where string) {
+			s, ok := r.scalar(n, where+": engine", "off or running")
+			switch {
+			case !ok:
+			case s == "running":
+				*at = true
+			case s == "off":
+				*at = false
+			default:
+				r.fail(n, where, "engine cannot be %q (off, running)", s)
+			}
+		},
+		node: func() *yaml.Node {
+			if !*at {
+				return nil
+			}
+			return scalar("running")
+		},
+	}
+}
+
+// optional binds a figure that may be absent and for which zero is a value.
+func optional(key string, at **float64, low, high float64) field {
+	return field{
+		key: key,
+		read: func(r *reader, n *yaml.Node, where string) {
+			var v float64
+			f := number(key, &v, low, high)
+			before := len(r.errs)
+			f.read(r, n, where)
+			if len(r.errs) == before {
+				*at = &v
+			}
+		},
+		node: func() *yaml.Node {
+			if *at == nil {
+				return nil
+			}
+			return scalar(plain(**at))
+		},
+	}
+}

@@ -1,0 +1,8 @@
+module ironthread
+
+go 1.26
+
+require (
+	github.com/stretchr/testify v1.12.1
+	go.yaml.in/yaml/v3 v3.0.6
+)
