@@ -151,22 +151,23 @@ func (n *Network) share(m *motor) float64 {
 }
 
 // FanShares writes each fan's speed share, in the order of Circuit.Fans, into shares.
-func (n *Network) FanShares(shares []float64) {
+func (n *Network) FanShares(shares []float32) {
 	for i := range n.motors {
-		shares[i] = n.share(&n.motors[i])
+		shares[i] = float32(n.share(&n.motors[i]))
 	}
 }
 
 // MeterVolts writes what a 10 MΩ voltmeter from the battery's negative post shows at each
-// cavity, in the order of Model.Pins: zero where the pin floats.
-func (n *Network) MeterVolts(volts []float64) {
+// cavity, in the order of Model.Pins: NaN where the pin floats (the display wanders about
+// zero).
+func (n *Network) MeterVolts(volts []float32) {
 	n.islands()
 	for i, pin := range n.model.pins {
 		x := n.nodes[pin]
 		if n.floats(x) {
-			volts[i] = 0
+			volts[i] = float32(math.NaN())
 		} else {
-			volts[i] = n.at(x)
+			volts[i] = float32(n.at(x))
 		}
 	}
 }

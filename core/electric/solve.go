@@ -136,8 +136,28 @@ func (n *Network) Restore() {
 	n.Rest()
 }
 
-// CopyFuses takes over which fuses have blown from another network of the same circuit.
-func (n *Network) CopyFuses(from *Network) { copy(n.opened, from.opened) }
+// Blown gives which fuses have blown, a bit a fuse in the order of the circuit.
+func (n *Network) Blown() uint64 {
+	var bits uint64
+	for i, open := range n.opened {
+		if open {
+			bits |= 1 << (i % 64)
+		}
+	}
+	return bits
+}
+
+// SetBlown takes over which fuses have blown; one that the set-up has renewed is whole.
+func (n *Network) SetBlown(bits uint64) {
+	for i := range n.opened {
+		n.opened[i] = bits&(1<<(i%64)) != 0
+		for _, a := range n.setup {
+			if a.Part == n.fuses[i].part.Name && (a.Verb == Renewed || a.Verb == RenewedUsed) {
+				n.opened[i] = false
+			}
+		}
+	}
+}
 
 // Enter puts the car in a state and lets relays, modules and fuses come to rest, from where
 // the state before left them.

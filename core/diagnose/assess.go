@@ -1,0 +1,305 @@
+package diagnose
+
+import (
+	"fmt"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// Now is how the car stands: the command given last, if any, and the ledger.
+type Now struct {
+	State *harness.State
+	Setup []electric.Action
+}
+
+// Assessment is what the evidence leaves, in the shape of the command line's JSON.
+type Assessment struct {
+	Suspects   []Standing  `json:"suspects"` // groups, likeliest first
+	Cleared    []string    `json:"cleared"`  // parts
+	Next       []Move      `json:"next"`     // best first
+	Verdict    *Verdict    `json:"verdict"`
+	Surprising []Surprise  `json:"surprising,omitempty"`
+	Left       int         `json:"left"` // suspects still standing
+	Of         int         `json:"of"`
+	Belief     PartsBelief `json:"-"`
+}
+
+// Standing is a group of suspects that no test at hand can tell apart, named by its
+// likeliest.
+type Standing struct {
+	Fault       string   `json:"fault"`
+	Probability float64  `json:"probability"`
+	SameAs      []string `json:"same-as"`
+	members     []int
+}
+
+// Surprise is an observation that fits nothing the others leave.
+type Surprise struct {
+	Index int    `json:"index"`
+	Text  string `json:"text"`
+}
+
+// PartsBelief is the belief that lies on each part, pin and wire, for the drawing.
+type PartsBelief struct {
+	Parts map[string]float64
+	Wires map[string]float64 // by harness.Wire.String
+}
+
+// Thresholds.
+const (
+	verdictAt       = 0.95
+	stillStanding   = 0.001 // of the belief
+	clearedBelow    = 0.002 // belief left on all faults of a part
+	clearedFold     = 0.25  // and it fell to this share of the prior
+	surprisingBelow = 0.06
+	movesOffered    = 3
+)
+
+// Assess weighs the observations and names the next moves. It gives the same answer for the
+// observations in any order.
+func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	fits, err := g.fits(seen)
+	if err != nil {
+		return nil, err
+	}
+	belief := g.belief(fits, -1)
+	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(belief)}
+	if a.Suspects, err = g.groups(belief); err != nil {
+		return nil, err
+	}
+	for i, s := range g.suspects {
+		if belief[i] >= stillStanding && s.fault.Words != "" {
+			a.Left++
+		}
+	}
+	a.Cleared = g.cleared(belief)
+	for k := range seen {
+		if text := g.surprise(seen, fits, k); text != "" {
+			a.Surprising = append(a.Surprising, Surprise{k, text})
+		}
+	}
+	if err := g.conclude(a, belief, seen, now); err != nil {
+		return nil, err
+	}
+	return a, nil
+}
+
+func (g *Guide) fits(seen []probe.Observation) ([][]float64, error) {
+	var fits [][]float64
+	for k := range seen {
+		f, err := g.likelihood(&seen[k])
+		if err != nil {
+			return nil, fmt.Errorf("observation %d: %w", k+1, err)
+		}
+		fits = append(fits, f)
+	}
+	return fits, nil
+}
+
+// belief is the prior times how well everything seen fits, leaving out one observation
+// (none with -1); it sums to one.
+func (g *Guide) belief(fits [][]float64, leaveOut int) []float64 {
+	belief := make([]float64, len(g.suspects))
+	sum := 0.0
+	for i, s := range g.suspects {
+		belief[i] = s.prior
+		for k, f := range fits {
+			if k != leaveOut {
+				belief[i] *= f[i]
+			}
+		}
+		sum += belief[i]
+	}
+	for i := range belief {
+		belief[i] /= sum
+	}
+	return belief
+}
+
+func (g *Guide) surprise(seen []probe.Observation, fits [][]float64, k int) string {
+	without := g.belief(fits, k)
+	expected := 0.0
+	for i, s := range g.suspects {
+		if !s.unknown {
+			expected += without[i] * fits[k][i]
+		}
+	}
+	if expected >= surprisingBelow {
+		return ""
+	}
+	return fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())
+}
+
+// spread sums the belief on each part and wire.
+func (g *Guide) spread(belief []float64) PartsBelief {
+	b := PartsBelief{Parts: map[string]float64{}, Wires: map[string]float64{}}
+	for i, s := range g.suspects {
+		for _, part := range s.fault.Parts() {
+			if part != "" {
+				b.Parts[part] += belief[i]
+			}
+		}
+		for _, ends := range [][2]harness.Pin{s.fault.Wire, s.fault.Other} {
+			if w := g.circuit.Wire(ends[0], ends[1]); w != nil {
+				b.Wires[w.String()] += belief[i]
+			}
+		}
+	}
+	return b
+}
+
+// cleared lists the parts whose every fault has lost nearly all belief to evidence.
+func (g *Guide) cleared(belief []float64) []string {
+	prior := map[string]float64{}
+	left := map[string]float64{}
+	for i, s := range g.suspects {
+		for _, part := range s.fault.Parts() {
+			prior[part] += s.prior
+			left[part] += belief[i]
+		}
+	}
+	parts := []string{}
+	for _, p := range g.circuit.Parts {
+		if prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] {
+			parts = append(parts, p.Name)
+		}
+	}
+	return parts
+}
+
+// groups gathers the standing suspects that no test can tell apart.
+func (g *Guide) groups(belief []float64) ([]Standing, error) {
+	var order []int
+	for i := range g.suspects {
+		if belief[i] >= stillStanding {
+			order = append(order, i)
+		}
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		switch {
+		case belief[a] > belief[b]:
+			return -1
+		case belief[a] < belief[b]:
+			return 1
+		}
+		return a - b
+	})
+	var groups []Standing
+	for _, i := range order {
+		joined := false
+		for k := range groups {
+			leader := groups[k].members[0]
+			apart, err := g.tellApart(leader, i)
+			if err != nil {
+				return nil, err
+			}
+			if !apart {
+				groups[k].members = append(groups[k].members, i)
+				groups[k].SameAs = append(groups[k].SameAs, g.suspects[i].name)
+				groups[k].Probability += belief[i]
+				joined = true
+				break
+			}
+		}
+		if !joined {
+			groups = append(groups, Standing{Fault: g.suspects[i].name, Probability: belief[i], SameAs: []string{}, members: []int{i}})
+		}
+	}
+	slices.SortStableFunc(groups, func(a, b Standing) int {
+		switch {
+		case a.Probability > b.Probability:
+			return -1
+		case a.Probability < b.Probability:
+			return 1
+		}
+		return 0
+	})
+	return groups, nil
+}
+
+// Two suspects can be told apart where some test gives them different answers at least this
+// much of the time.
+const apartShare = 0.4
+
+// tellApart judges a pair of suspects by every test that could be made from a car with
+// everything fitted. The verdict is kept: it does not depend on the evidence.
+func (g *Guide) tellApart(i, j int) (bool, error) {
+	if g.suspects[i].unknown || g.suspects[j].unknown {
+		return true, nil
+	}
+	key := [2]int{min(i, j), max(i, j)}
+	if known, ok := g.apart[key]; ok {
+		return known, nil
+	}
+	apart := false
+	for _, t := range g.allTests {
+		sh, err := g.sheaf(t.Setup)
+		if err != nil {
+			return false, err
+		}
+		state := g.stateIndex(t.State)
+		if t.Do == probe.LookAtFans {
+			apart = g.fansDiffer(sh, state, i, j)
+		} else {
+			apart = g.voltsDiffer(sh, state, g.pinAt[t.At], i, j)
+		}
+		if apart {
+			break
+		}
+	}
+	g.apart[key] = apart
+	return apart, nil
+}
+
+func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
+	for f := range g.fans {
+		var difference [4]float64
+		a, b := g.fan(sh, i, state, f), g.fan(sh, j, state, f)
+		for k := range cars {
+			x, y := speedChances(a.at(k)), speedChances(b.at(k))
+			for w := range difference {
+				difference[w] += (x[w] - y[w]) / cars
+			}
+		}
+		for _, d := range difference {
+			if d > apartShare || d < -apartShare {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// voltsDiffer compares the two suspects' cars over thresholds half a volt apart, each soft
+// by the meter's spread: the largest difference between the shares above it.
+func (g *Guide) voltsDiffer(sh *sheaf, state, pin, i, j int) bool {
+	scale := g.circuit.Nominal() / 12
+	a, b := g.volts(sh, i, state, pin), g.volts(sh, j, state, pin)
+	var x, y [cars]float64
+	low, high := 1e9, -1e9
+	for k := range cars {
+		x[k], y[k] = meter(a.at(k))/scale, meter(b.at(k))/scale
+		low, high = min(low, x[k], y[k]), max(high, x[k], y[k])
+	}
+	if high-low < 2*meterSpread {
+		return false
+	}
+	above := func(v, edge float64) float64 {
+		return max(0, min(1, (v-edge)/(4*meterSpread)+0.5))
+	}
+	for edge := low; edge < high; edge += 0.5 {
+		difference := 0.0
+		for k := range cars {
+			difference += (above(x[k], edge) - above(y[k], edge)) / cars
+		}
+		if difference > apartShare || difference < -apartShare {
+			return true
+		}
+	}
+	return false
+}

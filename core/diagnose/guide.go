@@ -1,0 +1,279 @@
+// Package diagnose keeps every fault of a circuit in play until evidence clears it, and
+// names the best next test.
+//
+// In goes a circuit and what was seen, out come suspects with probabilities, groups that no
+// test can tell apart, the next moves and a verdict with what its proof still lacks. The one
+// idea: a prediction for every suspect on a handful of random cars within tolerance; a
+// reading is only ever compared with those, and a small chance of a misread is always kept,
+// so that nothing is ever impossible.
+package diagnose
+
+import (
+	"fmt"
+	"math"
+	"sync"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// How the predictions are made soft; cars and misread chance from the feasibility study.
+const (
+	cars          = 16
+	misread       = 0.02
+	firstSeed     = 1
+	priorNothing  = 0.01 // that no fault is there
+	priorUnknown  = 0.01 // that it is something the drawing does not show
+	likelyUnknown = 0.15 // how well "something else" explains any one reading
+)
+
+// Words for the two suspects that are no fault of a part.
+const (
+	NoFault       = "no fault"
+	SomethingElse = "something else"
+)
+
+// suspect is one hypothesis.
+type suspect struct {
+	name    string
+	fault   fault.Fault // zero for no fault and something else
+	prior   float64
+	unknown bool
+	blown   [cars]uint64 // fuses blown by running every state
+	ran     bool
+}
+
+// Guide predicts for one circuit. It may be shared: its methods lock.
+type Guide struct {
+	mu       sync.Mutex
+	model    *electric.Model
+	circuit  *harness.Circuit
+	suspects []*suspect
+	cars     [cars]electric.Car
+	sheaves  map[string]*sheaf
+	pinAt    map[harness.Pin]int
+	fans     []string
+	apart    map[[2]int]bool // pairs already judged: can a test tell them apart?
+	allTests []probe.Test    // with everything fitted, and each relay out
+}
+
+// sheaf is what every suspect's cars show in one set-up: for each suspect, cars × states ×
+// (pins + fans) figures, volts first (NaN floating), then speed shares.
+type sheaf struct {
+	setup   []electric.Action
+	samples [][]float32
+}
+
+// New prepares a guide; predictions are made as they are needed.
+func New(m *electric.Model) (*Guide, error) {
+	c := m.Circuit
+	if len(c.Fans()) == 0 {
+		return nil, fmt.Errorf("the circuit has no fan, so there is nothing to diagnose")
+	}
+	g := &Guide{
+		model: m, circuit: c, sheaves: map[string]*sheaf{}, pinAt: map[harness.Pin]int{},
+		apart: map[[2]int]bool{}, allTests: probe.Tests(c, nil),
+	}
+	for i, pin := range m.Pins() {
+		g.pinAt[pin] = i
+	}
+	for _, p := range c.Fans() {
+		g.fans = append(g.fans, p.Name)
+	}
+	for i := range g.cars {
+		g.cars[i] = electric.RandomCar(c, uint64(firstSeed+i))
+	}
+	sum := 0.0
+	all := fault.All(c)
+	for _, s := range all {
+		sum += s.Weight
+	}
+	share := (1 - priorNothing - priorUnknown) / sum
+	for _, s := range all {
+		g.suspects = append(g.suspects, &suspect{name: s.Fault.String(), fault: s.Fault, prior: s.Weight * share})
+	}
+	g.suspects = append(g.suspects,
+		&suspect{name: NoFault, prior: priorNothing},
+		&suspect{name: SomethingElse, prior: priorUnknown, unknown: true})
+	return g, nil
+}
+
+// Circuit is the circuit the guide is for.
+func (g *Guide) Circuit() *harness.Circuit { return g.circuit }
+
+// Model is the circuit's electrical model.
+func (g *Guide) Model() *electric.Model { return g.model }
+
+// network gives the suspect's network in a set-up.
+func (g *Guide) network(s *suspect, setup []electric.Action) (*electric.Network, error) {
+	var faults []fault.Fault
+	if s.fault.Words != "" {
+		faults = []fault.Fault{s.fault}
+	}
+	return g.model.Network(setup, faults)
+}
+
+// comesAndGoes tells whether the suspect shows on only some of the cars.
+func (s *suspect) comesAndGoes() bool {
+	return s.fault.Intermittent || s.fault.Words == fault.Brushes
+}
+
+// sheaf predicts a set-up for every suspect: each car is first run through every state with
+// everything fitted, and what blows stays blown.
+func (g *Guide) sheaf(setup []electric.Action) (*sheaf, error) {
+	key := probe.SetupKey(setup)
+	if sh := g.sheaves[key]; sh != nil {
+		return sh, nil
+	}
+	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects))}
+	well, err := g.model.Network(setup, nil)
+	if err != nil {
+		return nil, err
+	}
+	jobs := make(chan int)
+	errs := make(chan error, 2)
+	var workers sync.WaitGroup
+	for range 2 {
+		workers.Go(func() {
+			for i := range jobs {
+				if err := g.fill(sh, i); err != nil {
+					select {
+					case errs <- err:
+					default:
+					}
+				}
+			}
+		})
+	}
+	for i, s := range g.suspects {
+		if !s.unknown && !s.comesAndGoes() {
+			jobs <- i
+		}
+	}
+	close(jobs)
+	workers.Wait()
+	select {
+	case err := <-errs:
+		return nil, err
+	default:
+	}
+	for i, s := range g.suspects {
+		if s.comesAndGoes() {
+			if err := g.fillComing(sh, i, well); err != nil {
+				return nil, err
+			}
+		}
+	}
+	g.sheaves[key] = sh
+	return sh, nil
+}
+
+// width is the number of figures a car shows in one state.
+func (g *Guide) width() int { return len(g.model.Pins()) + len(g.fans) }
+
+// fill computes one suspect's samples.
+func (g *Guide) fill(sh *sheaf, i int) error {
+	s := g.suspects[i]
+	n, err := g.network(s, sh.setup)
+	if err != nil {
+		return err
+	}
+	if err := g.runHistory(s); err != nil {
+		return err
+	}
+	samples := make([]float32, cars*len(g.circuit.States)*g.width())
+	for k := range g.cars {
+		n.Tune(g.cars[k])
+		g.sample(n, samples, k, s.blown[k])
+	}
+	sh.samples[i] = samples
+	return nil
+}
+
+// fillComing mixes cars on which an intermittent fault shows with cars on which it does not.
+func (g *Guide) fillComing(sh *sheaf, i int, well *electric.Network) error {
+	if err := g.fill(sh, i); err != nil {
+		return err
+	}
+	for k := range g.cars {
+		if g.cars[k].Dormant {
+			well.Tune(g.cars[k])
+			g.sample(well, sh.samples[i], k, 0)
+		}
+	}
+	return nil
+}
+
+// sample writes what one car shows in every state.
+func (g *Guide) sample(n *electric.Network, samples []float32, car int, blown uint64) {
+	pins, width := len(g.model.Pins()), g.width()
+	for j, state := range g.circuit.States {
+		n.SetBlown(blown)
+		n.Rest()
+		n.Enter(state)
+		at := (car*len(g.circuit.States) + j) * width
+		n.MeterVolts(samples[at : at+pins])
+		n.FanShares(samples[at+pins : at+width])
+	}
+}
+
+// runHistory runs the suspect's cars through every state once, everything fitted.
+func (g *Guide) runHistory(s *suspect) error {
+	if s.ran {
+		return nil
+	}
+	n, err := g.network(s, nil)
+	if err != nil {
+		return err
+	}
+	for k := range g.cars {
+		n.Tune(g.cars[k])
+		n.Restore()
+		for _, state := range g.circuit.States {
+			n.Rest()
+			n.Enter(state)
+		}
+		s.blown[k] = n.Blown()
+	}
+	s.ran = true
+	return nil
+}
+
+// stateIndex is a state's place in the circuit.
+func (g *Guide) stateIndex(state *harness.State) int {
+	for j, s := range g.circuit.States {
+		if s == state {
+			return j
+		}
+	}
+	return -1
+}
+
+// view reads one suspect's samples of one state: a figure for each car.
+type view struct {
+	samples []float32
+	first   int
+	stride  int
+}
+
+func (v view) at(car int) float64 { return float64(v.samples[v.first+car*v.stride]) }
+
+// volts views the meter's figure at a pin.
+func (g *Guide) volts(sh *sheaf, suspect, state, pin int) view {
+	return view{sh.samples[suspect], state*g.width() + pin, len(g.circuit.States) * g.width()}
+}
+
+// fan views a fan's speed share.
+func (g *Guide) fan(sh *sheaf, suspect, state, fan int) view {
+	return g.volts(sh, suspect, state, len(g.model.Pins())+fan)
+}
+
+// meter turns a floating pin's NaN into what a display shows.
+func meter(v float64) float64 {
+	if math.IsNaN(v) {
+		return 0
+	}
+	return v
+}

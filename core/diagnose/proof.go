@@ -1,0 +1,177 @@
+package diagnose
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// lack is one reading that the proof of a fault still misses.
+type lack struct {
+	text string
+	test probe.Test
+}
+
+// demand is a pin whose volts the proof needs, and why.
+type demand struct {
+	pin    harness.Pin
+	reason string
+	pulled bool // may be read in the empty socket
+}
+
+// demands lists what must have been read before a fault is called proven: for a relay coil
+// feed, coil ground and contact feed; for a motor feed and ground under load; for a wire, a
+// fuse or a switch both ends; for a controller's output its powers, its grounds and the pin.
+func (g *Guide) demands(f fault.Fault) []demand {
+	pin := func(part, name string) harness.Pin { return harness.Pin{Part: part, Name: name} }
+	switch f.On {
+	case fault.OnWire, fault.OnWires:
+		list := []demand{{pin: f.Wire[0], reason: "one end of the wire"}, {pin: f.Wire[1], reason: "its other end"}}
+		if f.On == fault.OnWires {
+			list = append(list, demand{pin: f.Other[0], reason: "one end of the other wire"}, demand{pin: f.Other[1], reason: "its other end"})
+		}
+		return list
+	case fault.OnPin:
+		return g.partDemands(g.circuit.Part(f.Pin.Part))
+	case fault.OnRole:
+		return append(g.partDemands(g.circuit.Part(f.Pin.Part)), demand{pin: f.Pin, reason: "the output itself"})
+	}
+	part := g.circuit.Part(f.Part)
+	if part == nil {
+		return nil
+	}
+	list := g.partDemands(part)
+	if relay, ok := part.Spec.(*harness.Relay); ok {
+		makeSide := slices.Contains([]string{fault.MakeOpen, fault.MakeBurnt, fault.MakeWelded}, f.Words)
+		restSide := slices.Contains([]string{fault.RestOpen, fault.RestBurnt}, f.Words)
+		if relay.HasMake() && !restSide {
+			list = append(list, demand{pin: pin(part.Name, "87"), reason: "behind the make contact"})
+		}
+		if relay.HasRest() && !makeSide {
+			list = append(list, demand{pin: pin(part.Name, "87a"), reason: "behind the rest contact"})
+		}
+	}
+	return list
+}
+
+func (g *Guide) partDemands(part *harness.Part) []demand {
+	pin := func(name string) harness.Pin { return harness.Pin{Part: part.Name, Name: name} }
+	switch spec := part.Spec.(type) {
+	case *harness.Relay:
+		return []demand{
+			{pin: pin("86"), reason: "coil feed", pulled: true}, {pin: pin("85"), reason: "coil ground"},
+			{pin: pin("30"), reason: "contact feed", pulled: true},
+		}
+	case *harness.Motor:
+		return []demand{{pin: pin("+"), reason: "feed under load"}, {pin: pin("-"), reason: "ground under load"}}
+	case *harness.Ground:
+		return []demand{{pin: pin(""), reason: "the joint under load"}}
+	case *harness.Controller:
+		var list []demand
+		for _, role := range spec.PinRoles {
+			switch {
+			case role.Power:
+				list = append(list, demand{pin: pin(role.Name), reason: "the controller's power under load"})
+			case role.Ground:
+				list = append(list, demand{pin: pin(role.Name), reason: "the controller's ground under load"})
+			}
+		}
+		return list
+	case *harness.Battery:
+		return []demand{{pin: pin("+"), reason: "the battery under load"}}
+	}
+	var list []demand
+	for _, p := range part.Pins() {
+		if g.wired(p) {
+			list = append(list, demand{pin: p, reason: "volts on this side, under load"})
+		}
+	}
+	return list
+}
+
+func (g *Guide) wired(pin harness.Pin) bool {
+	return slices.ContainsFunc(g.circuit.Wires, func(w *harness.Wire) bool { return w.From == pin || w.To == pin })
+}
+
+// lacking lists the demands that nothing seen answers yet.
+func (g *Guide) lacking(i int, seen []probe.Observation) []lack {
+	s := g.suspects[i]
+	if s.name == NoFault {
+		return g.unseenStates(seen)
+	}
+	state := g.telling(s)
+	var list []lack
+	for _, d := range g.demands(s.fault) {
+		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
+			return o.Volts != nil && o.State == state.Name && o.From == "" && o.At == d.pin.String() &&
+				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
+		})
+		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) {
+			continue
+		}
+		test := probe.Test{Do: probe.Volts, State: state, At: d.pin}
+		if d.pulled {
+			test.Setup = []electric.Action{{Verb: electric.Out, Part: d.pin.Part}}
+		}
+		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
+	}
+	return list
+}
+
+// unseenStates is what "nothing is wrong" lacks: every state looked at, all fitted.
+func (g *Guide) unseenStates(seen []probe.Observation) []lack {
+	var list []lack
+	for _, state := range g.circuit.States {
+		looked := slices.ContainsFunc(seen, func(o probe.Observation) bool {
+			return o.Fans != nil && o.State == state.Name && len(o.Setup) == 0
+		})
+		if !looked {
+			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state}})
+		}
+	}
+	return list
+}
+
+// telling is the state in which the fault shows most: by fan speeds, then by volts.
+func (g *Guide) telling(s *suspect) *harness.State {
+	best, most := g.circuit.States[len(g.circuit.States)-1], 0.0
+	well, err := g.model.Network(nil, nil)
+	if err != nil {
+		return best
+	}
+	ill, err := g.network(s, nil)
+	if err != nil {
+		return best
+	}
+	fans, pins := len(g.fans), len(g.model.Pins())
+	a, b := make([]float32, fans), make([]float32, fans)
+	v, w := make([]float32, pins), make([]float32, pins)
+	ill.Restore()
+	ill.SetBlown(s.blown[0])
+	for _, state := range g.circuit.States {
+		well.Rest()
+		well.Enter(state)
+		well.FanShares(a)
+		well.MeterVolts(v)
+		ill.Rest()
+		ill.Enter(state)
+		ill.FanShares(b)
+		ill.MeterVolts(w)
+		difference := 0.0
+		for f := range a {
+			difference += 100 * math.Abs(float64(a[f]-b[f]))
+		}
+		for p := range v {
+			difference += math.Abs(meter(float64(v[p])) - meter(float64(w[p])))
+		}
+		if difference > most {
+			best, most = state, difference
+		}
+	}
+	return best
+}

@@ -1,0 +1,178 @@
+package probe
+
+import (
+	"slices"
+	"strings"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+)
+
+// Do is what kind of test it is: the key its observation carries.
+type Do string
+
+// Kinds of test.
+const (
+	LookAtFans Do = "fans"
+	Volts      Do = "volts"
+)
+
+// Test is one thing to try: in a state, with a whole set-up in place.
+type Test struct {
+	Do    Do
+	State *harness.State
+	Setup []electric.Action
+	At    harness.Pin
+}
+
+// SetupWords spells a set-up; the order does not matter, so it is sorted.
+func SetupWords(setup []electric.Action) []string {
+	words := make([]string, 0, len(setup))
+	for _, a := range setup {
+		words = append(words, a.String())
+	}
+	slices.Sort(words)
+	return words
+}
+
+// SetupKey is one comparable word for a set-up.
+func SetupKey(setup []electric.Action) string { return strings.Join(SetupWords(setup), ";") }
+
+// Tests lists what can be tried: each state looked at; volts from battery negative at every
+// pin with everything as it is, and at a relay's own cavities with that relay out. now is
+// the set-up on the car.
+func Tests(c *harness.Circuit, now []electric.Action) []Test {
+	var tests []Test
+	for _, setup := range setups(c, now) {
+		pulled := pulledRelay(c, setup)
+		asItIs := SetupKey(setup) == SetupKey(now)
+		for _, s := range c.States {
+			if pulled == "" || asItIs {
+				tests = append(tests, Test{Do: LookAtFans, State: s, Setup: setup})
+			}
+			for _, p := range c.Parts {
+				if pulled != "" && p.Name != pulled && !asItIs {
+					continue
+				}
+				for _, pin := range p.Pins() {
+					if reachable(c, pin) {
+						tests = append(tests, Test{Do: Volts, State: s, Setup: setup, At: pin})
+					}
+				}
+			}
+		}
+	}
+	return tests
+}
+
+// pulledRelay is the one relay that is out where nothing else is apart, else empty.
+func pulledRelay(c *harness.Circuit, setup []electric.Action) string {
+	pulled := ""
+	for _, a := range setup {
+		switch {
+		case a.Verb == electric.Out && pulled == "" && c.Part(a.Part).Kind() == harness.KindRelay:
+			pulled = a.Part
+		case !slices.Contains(Lasting(setup), a):
+			return ""
+		}
+	}
+	return pulled
+}
+
+// setups lists the set-ups worth having: as it is now, everything fitted, each relay out.
+func setups(c *harness.Circuit, now []electric.Action) [][]electric.Action {
+	list := [][]electric.Action{now}
+	add := func(setup []electric.Action) {
+		key := SetupKey(setup)
+		if !slices.ContainsFunc(list, func(s []electric.Action) bool { return SetupKey(s) == key }) {
+			list = append(list, setup)
+		}
+	}
+	kept := Lasting(now)
+	add(kept)
+	for _, p := range c.OfKind(harness.KindRelay) {
+		add(append(slices.Clone(kept), electric.Action{Verb: electric.Out, Part: p.Name}))
+	}
+	return list
+}
+
+// Lasting is the part of a set-up that stays when everything is fitted and plugged in
+// again: what was renewed, cleaned or swapped.
+func Lasting(setup []electric.Action) []electric.Action {
+	var kept []electric.Action
+	for _, a := range setup {
+		switch a.Verb {
+		case electric.Renewed, electric.RenewedUsed, electric.Cleaned, electric.Swapped:
+			kept = append(kept, a)
+		}
+	}
+	return kept
+}
+
+// reachable leaves out the battery's negative post, where the black lead sits.
+func reachable(c *harness.Circuit, pin harness.Pin) bool {
+	return !(c.Part(pin.Part).Kind() == harness.KindBattery && pin.Name == "-")
+}
+
+// Minutes by what is done; all are common practice and editable per part (access).
+const (
+	minutesCommand  = 0.3 // give another command
+	minutesLook     = 0.5 // look at every fan
+	minutesRelay    = 0.5 // pull or refit a relay or a fuse
+	minutesPlug     = 2.0 // part or join a plug
+	minutesLead     = 0.5 // put in or take out a jumper or lead
+	minutesBackside = 3.0 // more, for a cavity behind a relay that is in
+	minutesRead     = 0.3 // read the meter
+)
+
+// reach is the minutes to get a lead onto a part of this kind.
+var reach = map[harness.Kind]float64{
+	harness.KindBattery: 0.3, harness.KindGround: 1.2, harness.KindSplice: 6,
+	harness.KindFuse: 0.5, harness.KindRelay: 0.4, harness.KindMotor: 1.5, harness.KindResistor: 2,
+	harness.KindSwitch: 4, harness.KindController: 4, harness.KindConnector: 2,
+}
+
+// Minutes prices a test when the car is in the given state and set-up (state nil: none yet).
+func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.Action) float64 {
+	minutes := SetupMinutes(c, now, t.Setup)
+	if state != t.State {
+		minutes += minutesCommand
+	}
+	if t.Do == LookAtFans {
+		return minutes + minutesLook
+	}
+	part := c.Part(t.At.Part)
+	minutes += minutesRead
+	if part.Access > 0 {
+		return minutes + part.Access
+	}
+	minutes += reach[part.Kind()]
+	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name})
+	if part.Kind() == harness.KindRelay && !out {
+		minutes += minutesBackside
+	}
+	return minutes
+}
+
+// SetupMinutes prices going from one set-up to another.
+func SetupMinutes(c *harness.Circuit, from, to []electric.Action) float64 {
+	minutes := 0.0
+	price := func(a, b []electric.Action) {
+		for _, action := range a {
+			if slices.Contains(b, action) {
+				continue
+			}
+			switch {
+			case action.Verb == electric.Out:
+				minutes += minutesRelay
+			case action.Detaches():
+				minutes += minutesPlug
+			default:
+				minutes += minutesLead
+			}
+		}
+	}
+	price(from, to)
+	price(to, from)
+	return minutes
+}
