@@ -1,0 +1,285 @@
+package sheet
+
+import (
+	"fmt"
+	"strconv"
+
+	"ironthread/core/harness"
+)
+
+// Sizes in grid units; a unit is Unit pixels.
+const (
+	twoPinHeight = 5
+	motorHeight  = 7
+	relayHeight  = 8
+	boxHeight    = 7
+	pinPitch     = 5 // least distance of two pins on a box
+	boxMargin    = 3 // from a box's outermost pin to its side
+)
+
+// terminal is a pin of a symbol, placed relative to its item.
+type terminal struct {
+	pin    harness.Pin
+	net    int
+	dx     int  // before mirroring
+	level  int  // which symbol of the run, counted in rows from the item's row
+	bottom bool // leaves downwards
+}
+
+// glyph is one symbol of an item: a fuse, a relay's box, a controller.
+type glyph struct {
+	part        *harness.Part
+	way         int // connector way, 0 otherwise
+	level       int
+	left, right int // extent either side of the item's x, before mirroring
+	height      int
+	name, note  string // label: name in bold, note under it
+	flipped     bool   // drawn upside down: pin b at the top
+	coilFlipped bool
+}
+
+// item is what is placed as one: a vertical run of two-ended parts, a relay, an elastic box.
+type item struct {
+	glyphs    []glyph
+	terminals []terminal
+	elastic   bool
+	relay     bool
+	levels    int
+
+	// The placement.
+	x, row int
+	mirror bool
+}
+
+// buildItems turns the circuit into items, orients them by the flow and folds runs.
+func buildItems(c *harness.Circuit, nets *netlist) []*item {
+	var list []conductor
+	owner := map[harness.Pin][]int{}
+	for _, p := range c.Parts {
+		for _, d := range conductors(p) {
+			owner[d.a] = append(owner[d.a], len(list))
+			if !d.ground && !d.battery {
+				owner[d.b] = append(owner[d.b], len(list))
+			}
+			list = append(list, d)
+		}
+	}
+	amps := flows(c, nets, list)
+	// into is the current that enters the part at a pin.
+	into := func(pin harness.Pin) float64 {
+		sum := 0.0
+		for _, i := range owner[pin] {
+			if list[i].a == pin {
+				sum += amps[i]
+			} else {
+				sum -= amps[i]
+			}
+		}
+		return sum
+	}
+	var items []*item
+	batteries := 0
+	for _, p := range c.Parts {
+		switch spec := p.Spec.(type) {
+		case *harness.Battery:
+			// The first battery is the rails.
+			if batteries++; batteries > 1 {
+				items = append(items, twoPin(p, 0, "+", "-", nets, into))
+			}
+		case *harness.Ground, *harness.Splice:
+		case *harness.Relay:
+			items = append(items, relayItem(p, spec, nets, into))
+		case *harness.Controller:
+			items = append(items, boxItem(p, nets, into))
+		case *harness.Connector:
+			for way := 1; way <= spec.Ways; way++ {
+				n := strconv.Itoa(way)
+				items = append(items, twoPin(p, way, "a"+n, "b"+n, nets, into))
+			}
+		default:
+			if pins := spec.Pins(); len(pins) == 2 {
+				items = append(items, twoPin(p, 0, pins[0], pins[1], nets, into))
+			} else {
+				items = append(items, boxItem(p, nets, into))
+			}
+		}
+	}
+	return fold(items, nets)
+}
+
+// twoPin makes a symbol with a pin at its top and one at its bottom.
+func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harness.Pin) float64) *item {
+	top, bottom := harness.Pin{Part: p.Name, Name: a}, harness.Pin{Part: p.Name, Name: b}
+	flipped := into(top) < -1e-9
+	if flipped {
+		top, bottom = bottom, top
+	}
+	g := glyph{part: p, way: way, left: 2, right: 2, height: twoPinHeight, flipped: flipped}
+	g.name, g.note = captions(p, way)
+	if p.Kind() == harness.KindMotor {
+		g.left, g.right, g.height = 4, 4, motorHeight
+	}
+	return &item{
+		glyphs: []glyph{g}, levels: 1,
+		terminals: []terminal{{pin: top, net: nets.of[top]}, {pin: bottom, net: nets.of[bottom], bottom: true}},
+	}
+}
+
+// Places of a relay's pins, from the middle of its box.
+const (
+	coilAt      = -4
+	makeAlone   = 4
+	changeLeft  = 2 // 87
+	changeFeed  = 5 // 30
+	changeRight = 8 // 87a
+)
+
+func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(harness.Pin) float64) *item {
+	pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
+	g := glyph{part: p, left: 7, right: 7, height: relayHeight}
+	g.name, g.note = captions(p, 0)
+	g.coilFlipped = into(pin("86")) < -1e-9
+	g.flipped = into(pin("30")) < -1e-9
+	it := &item{relay: true, levels: 1}
+	put := func(name string, dx int, bottom bool) {
+		it.terminals = append(it.terminals, terminal{pin: pin(name), net: nets.of[pin(name)], dx: dx, bottom: bottom})
+	}
+	put("86", coilAt, g.coilFlipped)
+	put("85", coilAt, !g.coilFlipped)
+	switch spec.Contacts {
+	case harness.Changeover:
+		g.right = 11
+		put("30", changeFeed, g.flipped)
+		put("87", changeLeft, !g.flipped)
+		put("87a", changeRight, !g.flipped)
+	case harness.Break:
+		put("30", makeAlone, g.flipped)
+		put("87a", makeAlone, !g.flipped)
+	default:
+		put("30", makeAlone, g.flipped)
+		put("87", makeAlone, !g.flipped)
+	}
+	it.glyphs = []glyph{g}
+	return it
+}
+
+// boxItem makes an elastic box: pins into which current flows at the top, others below.
+func boxItem(p *harness.Part, nets *netlist, into func(harness.Pin) float64) *item {
+	g := glyph{part: p, height: boxHeight}
+	g.name, g.note = captions(p, 0)
+	it := &item{elastic: true, levels: 1}
+	var top, bottom int
+	for _, pin := range p.Pins() {
+		if len(nets.pins[nets.of[pin]]) < 2 {
+			continue // not wired
+		}
+		t := terminal{pin: pin, net: nets.of[pin]}
+		if into(pin) < -1e-9 || nets.ground[nets.of[pin]] {
+			t.bottom, t.dx = true, bottom*pinPitch
+			bottom++
+		} else {
+			t.dx = top * pinPitch
+			top++
+		}
+		it.terminals = append(it.terminals, t)
+	}
+	it.glyphs = []glyph{g}
+	it.stretch()
+	return it
+}
+
+// stretch fits an elastic box to its pins and to its name.
+func (it *item) stretch() {
+	g := &it.glyphs[0]
+	low, high := 0, 0
+	for i, t := range it.terminals {
+		if i == 0 || t.dx < low {
+			low = t.dx
+		}
+		if i == 0 || t.dx > high {
+			high = t.dx
+		}
+	}
+	g.left, g.right = boxMargin-low, high+boxMargin
+	if lack := nameUnits(g.name, g.note) + 2 - (g.left + g.right); lack > 0 {
+		g.right += lack
+	}
+}
+
+func nameUnits(name, note string) int {
+	return max(int(textWidth(name, nameSize, true)), int(textWidth(note, noteSize, false)))/Unit + 1
+}
+
+// captions gives a symbol's name and the note under it.
+func captions(p *harness.Part, way int) (name, note string) {
+	name, note = p.Name, p.Label
+	switch spec := p.Spec.(type) {
+	case *harness.Fuse:
+		note = strconv.FormatFloat(spec.Amps, 'f', -1, 64) + " A"
+		if p.Label != "" {
+			note += " " + p.Label
+		}
+	case *harness.Switch:
+		if note == "" {
+			note = spec.ClosedWhen
+		}
+	case *harness.Resistor:
+		note = strconv.FormatFloat(spec.Ohms, 'f', -1, 64) + " Ω"
+	case *harness.Connector:
+		name, note = fmt.Sprintf("%s/%d", p.Name, way), ""
+	}
+	return name, note
+}
+
+// fold joins two-ended symbols that meet at a net of just two pins into vertical runs.
+func fold(items []*item, nets *netlist) []*item {
+	upper := map[int]*item{} // net -> run whose bottom ends there
+	lower := map[int]*item{}
+	foldable := func(net int) bool {
+		return len(nets.pins[net]) == 2 && !nets.ground[net] && net != nets.battery
+	}
+	for _, it := range items {
+		if it.relay || it.elastic {
+			continue
+		}
+		if foldable(it.terminals[1].net) {
+			upper[it.terminals[1].net] = it
+		}
+		if foldable(it.terminals[0].net) {
+			lower[it.terminals[0].net] = it
+		}
+	}
+	gone := map[*item]bool{}
+	for _, it := range items {
+		if it.relay || it.elastic || gone[it] {
+			continue
+		}
+		if foldable(it.terminals[0].net) && upper[it.terminals[0].net] != nil && upper[it.terminals[0].net] != it {
+			continue // not the head of its run
+		}
+		for {
+			end := it.terminals[len(it.terminals)-1].net
+			next := lower[end]
+			if !foldable(end) || next == nil || next == it || gone[next] {
+				break
+			}
+			for _, g := range next.glyphs {
+				g.level = it.levels
+				it.glyphs = append(it.glyphs, g)
+			}
+			for _, t := range next.terminals {
+				t.level = it.levels
+				it.terminals = append(it.terminals, t)
+			}
+			it.levels++
+			gone[next] = true
+		}
+	}
+	kept := items[:0]
+	for _, it := range items {
+		if !gone[it] {
+			kept = append(kept, it)
+		}
+	}
+	return kept
+}

@@ -1,0 +1,230 @@
+package sheet
+
+import (
+	"container/heap"
+	"slices"
+)
+
+// point is a place on the grid, in units.
+type point struct{ x, y int }
+
+// Directions of travel.
+const (
+	north = iota
+	east
+	south
+	west
+)
+
+var steps = [4]point{{0, -1}, {1, 0}, {0, 1}, {-1, 0}}
+
+// Costs of the router, a step being ten.
+const (
+	routeStep   = 10
+	routeBend   = 40
+	routeCross  = 70
+	routeBeside = 6
+	routeLabel  = 45
+	routeTight  = 25 // along a part's side
+)
+
+// grid is the routing plane. Values are net numbers plus one; zero is free.
+type grid struct {
+	w, h   int
+	solid  []bool // bodies and ground symbols
+	label  []bool
+	tight  []bool  // beside a body
+	level  []int32 // net running horizontally through the cell
+	plumb  []int32 // net running vertically
+	corner []int32 // net that turns, ends or branches here
+	access []int32 // kept free for a pin of this net
+}
+
+func newGrid(w, h int) *grid {
+	n := w * h
+	return &grid{
+		w: w, h: h, solid: make([]bool, n), label: make([]bool, n), tight: make([]bool, n),
+		level: make([]int32, n), plumb: make([]int32, n), corner: make([]int32, n), access: make([]int32, n),
+	}
+}
+
+func (g *grid) inside(p point) bool { return p.x >= 0 && p.y >= 0 && p.x < g.w && p.y < g.h }
+func (g *grid) cell(p point) int    { return p.y*g.w + p.x }
+
+func (g *grid) fill(r rect, mark []bool) {
+	for y := max(0, r.y1); y <= min(g.h-1, r.y2); y++ {
+		for x := max(0, r.x1); x <= min(g.w-1, r.x2); x++ {
+			mark[y*g.w+x] = true
+		}
+	}
+}
+
+// path is a way from cell to cell, one unit at a time.
+type path []point
+
+// lay marks a path as taken.
+func (g *grid) lay(p path, net int32) {
+	for i, at := range p {
+		c := g.cell(at)
+		if i == 0 || i == len(p)-1 {
+			g.corner[c] = net
+		}
+		for _, j := range []int{i - 1, i + 1} {
+			if j < 0 || j >= len(p) {
+				continue
+			}
+			if p[j].x != at.x {
+				g.level[c] = net
+			} else {
+				g.plumb[c] = net
+			}
+		}
+		if g.level[c] == net && g.plumb[c] == net {
+			g.corner[c] = net
+		}
+	}
+}
+
+// lift frees what a net has taken.
+func (g *grid) lift(net int32) {
+	for c := range g.level {
+		if g.level[c] == net {
+			g.level[c] = 0
+		}
+		if g.plumb[c] == net {
+			g.plumb[c] = 0
+		}
+		if g.corner[c] == net {
+			g.corner[c] = 0
+		}
+	}
+}
+
+type place struct {
+	cost, guess int
+	state       int32 // cell*4 + direction
+}
+
+type frontier []place
+
+func (f frontier) Len() int { return len(f) }
+func (f frontier) Less(i, j int) bool {
+	if f[i].guess != f[j].guess {
+		return f[i].guess < f[j].guess
+	}
+	return f[i].state < f[j].state
+}
+func (f frontier) Swap(i, j int) { f[i], f[j] = f[j], f[i] }
+func (f *frontier) Push(x any)   { *f = append(*f, x.(place)) }
+func (f *frontier) Pop() any {
+	old := *f
+	last := old[len(old)-1]
+	*f = old[:len(old)-1]
+	return last
+}
+
+// search finds the cheapest way from a pin, leaving in direction dir, to a goal. tree tells
+// whether a cell is already part of the same net, far gives a lower bound of the distance.
+func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far func(point) int) (path, int) {
+	n := g.w * g.h * 4
+	best := make([]int32, n)
+	came := make([]int32, n)
+	start := int32(g.cell(from)*4 + dir)
+	best[start], came[start] = 1, -1
+	open := frontier{{0, 0, start}}
+	for len(open) > 0 {
+		top := heap.Pop(&open).(place)
+		if int32(top.cost)+1 > best[top.state] {
+			continue
+		}
+		at := point{int(top.state/4) % g.w, int(top.state/4) / g.w}
+		heading := int(top.state % 4)
+		if at != from && goal(at) {
+			return g.trace(came, top.state), top.cost
+		}
+		for d := range 4 {
+			if (d+2)%4 == heading || (at == from && d != dir) {
+				continue
+			}
+			next := point{at.x + steps[d].x, at.y + steps[d].y}
+			if !g.inside(next) {
+				continue
+			}
+			cost, ok := g.stepCost(at, next, heading, d, net, at == from, goal(next))
+			if !ok {
+				continue
+			}
+			total := top.cost + cost
+			state := int32(g.cell(next)*4 + d)
+			if best[state] == 0 || int32(total)+1 < best[state] {
+				best[state], came[state] = int32(total)+1, top.state
+				heap.Push(&open, place{total, total + routeStep*far(next), state})
+			}
+		}
+	}
+	return nil, 0
+}
+
+// stepCost prices one step; false where it may not be taken.
+func (g *grid) stepCost(at, next point, heading, d int, net int32, first, arrives bool) (int, bool) {
+	cost := routeStep
+	here := g.cell(at)
+	if d != heading {
+		// A turn may not stand on another net's line.
+		if foreign(g.level[here], net) || foreign(g.plumb[here], net) {
+			return 0, false
+		}
+		cost += routeBend
+	}
+	c := g.cell(next)
+	switch {
+	case g.solid[c] && !arrives:
+		return 0, false
+	case foreign(g.corner[c], net), foreign(g.access[c], net):
+		return 0, false
+	}
+	along, across := g.level[c], g.plumb[c]
+	if d == north || d == south {
+		along, across = across, along
+	}
+	if foreign(along, net) {
+		return 0, false
+	}
+	if foreign(across, net) {
+		if arrives {
+			return 0, false
+		}
+		cost += routeCross
+	}
+	if g.label[c] {
+		cost += routeLabel
+	}
+	if g.tight[c] && !first {
+		cost += routeTight
+	}
+	side := steps[(d+1)%4]
+	for _, s := range []point{{next.x + side.x, next.y + side.y}, {next.x - side.x, next.y - side.y}} {
+		if !g.inside(s) {
+			continue
+		}
+		beside := g.level[g.cell(s)]
+		if d == north || d == south {
+			beside = g.plumb[g.cell(s)]
+		}
+		if foreign(beside, net) {
+			cost += routeBeside
+		}
+	}
+	return cost, true
+}
+
+func foreign(taken, net int32) bool { return taken != 0 && taken != net }
+
+func (g *grid) trace(came []int32, state int32) path {
+	var p path
+	for ; state >= 0; state = came[state] {
+		p = append(p, point{int(state/4) % g.w, int(state/4) / g.w})
+	}
+	slices.Reverse(p)
+	return p
+}

@@ -1,0 +1,36 @@
+package sheet
+
+import "strings"
+
+// Text sizes in pixels, as the style sheet draws them.
+const (
+	nameSize   = 16
+	noteSize   = 13
+	pinSize    = 11
+	colourSize = 11
+)
+
+// textWidth estimates a text's width in pixels in Atkinson Hyperlegible Next, on the wide
+// side, so that what is kept clear is enough. Bold is about an eighth wider.
+func textWidth(s string, size float64, bold bool) float64 {
+	width := 0.0
+	for _, r := range s {
+		switch {
+		case strings.ContainsRune("iljt.,:;|'/ 1", r):
+			width += 0.36
+		case strings.ContainsRune("MWm%@", r):
+			width += 0.90
+		case r >= 'A' && r <= 'Z':
+			width += 0.68
+		default:
+			width += 0.58
+		}
+	}
+	if bold {
+		width *= 1.12
+	}
+	return width * size
+}
+
+// monoWidth is the width in Atkinson Hyperlegible Mono, where every character is as wide.
+func monoWidth(s string, size float64) float64 { return 0.63 * size * float64(len([]rune(s))) }

@@ -1,0 +1,343 @@
+// Package drawing writes a sheet as SVG: paper and ink, symbols after IEC 60617, potential
+// shown by the kind of line, current by a thread laid on it, suspicion by hatching.
+//
+// In goes a [sheet.Sheet] and, where a state is shown, a [Look]; out comes an <svg> element
+// that carries only classes and attributes, no inline style, so that it stands under a strict
+// content policy. Colours and widths are the style sheet's.
+package drawing
+
+import (
+	"fmt"
+	"html"
+	"io"
+	"math"
+	"strings"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/sheet"
+)
+
+// Look is what is laid over the bare drawing. The zero Look is the drawing alone.
+type Look struct {
+	Point    *electric.Point    // nil: no state shown
+	Parts    map[string]float64 // belief on each part, for the hatching
+	Wires    map[string]float64 // the same by wire
+	Cleared  map[string]bool
+	Readings map[string]string // pins with a figure taken, as text
+	Next     string            // the pin of the next move
+	Open     map[string]bool   // wires known broken in this point (a fault put in)
+	Away     map[string]string // parts that are out, and the word for it
+	Expected map[string]string // what each pin should read, for its label
+	Touch    bool              // pins can be touched
+	Title    string
+}
+
+// hatchFrom is the belief from which a part is hatched.
+const hatchFrom = 0.01
+
+type svg struct {
+	w    io.Writer
+	s    *sheet.Sheet
+	look *Look
+	err  error
+	into map[string]float64 // current that leaves the wires into each pin
+}
+
+func (d *svg) f(format string, args ...any) {
+	if d.err == nil {
+		_, d.err = fmt.Fprintf(d.w, format, args...)
+	}
+}
+
+// Write writes the <svg> element.
+func Write(w io.Writer, s *sheet.Sheet, look *Look) error {
+	if look == nil {
+		look = &Look{}
+	}
+	d := &svg{w: w, s: s, look: look, into: map[string]float64{}}
+	if look.Point != nil {
+		for _, wire := range look.Point.Wires {
+			d.into[wire.From] -= wire.Amps
+			d.into[wire.To] += wire.Amps
+		}
+	}
+	title := look.Title
+	if title == "" {
+		title = "The circuit as drawn"
+	}
+	d.f(`<svg class="sheet" xmlns="http://www.w3.org/2000/svg" viewBox="0 -24 %d %d" role="group" aria-label="%s">`,
+		s.Width, s.Height+24, html.EscapeString(title))
+	d.f(`<title>%s</title>`, html.EscapeString(title))
+	d.f(`<defs><pattern id="hatch1" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V9"/></pattern>` +
+		`<pattern id="hatch2" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V6"/></pattern>` +
+		`<pattern id="hatch3" width="3.6" height="3.6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V3.6"/></pattern></defs>`)
+	d.suspicion()
+	d.rails()
+	for i := range s.Lines {
+		d.line(&s.Lines[i])
+	}
+	for i := range s.Symbols {
+		d.symbol(&s.Symbols[i])
+	}
+	for _, l := range s.Locals {
+		d.local(l)
+	}
+	for i := range s.Lines {
+		for _, dot := range s.Lines[i].Dots {
+			d.f(`<circle class="dot" cx="%d" cy="%d" r="4"/>`, dot.X, dot.Y)
+		}
+	}
+	for _, t := range s.Texts {
+		d.text(t)
+	}
+	for i := range s.Symbols {
+		for _, m := range s.Symbols[i].Pins {
+			d.pin(m)
+		}
+	}
+	d.readings()
+	d.f(`</svg>`)
+	return d.err
+}
+
+// suspicion lays a halo of hatching round what is suspect, denser where likelier.
+func (d *svg) suspicion() {
+	for i := range d.s.Symbols {
+		s := &d.s.Symbols[i]
+		if n := density(d.look.Parts[s.Part.Name]); n > 0 {
+			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#hatch%d)"/>`,
+				s.X-9, s.Y+2, s.W+18, s.H-4, n)
+		}
+	}
+	marks := d.marks()
+	for name, belief := range d.look.Wires {
+		n := density(belief)
+		from, to, ok := strings.Cut(name, " - ")
+		if n == 0 || !ok {
+			continue
+		}
+		for _, pin := range []string{from, to} {
+			if m, drawn := marks[pin]; drawn {
+				y := m.Y - 26
+				if m.Bottom {
+					y = m.Y + 2
+				}
+				d.f(`<rect class="halo" x="%d" y="%d" width="18" height="24" rx="8" fill="url(#hatch%d)"/>`, m.X-9, y, n)
+			}
+		}
+	}
+}
+
+func density(belief float64) int {
+	switch {
+	case belief < hatchFrom:
+		return 0
+	case belief < 0.1:
+		return 1
+	case belief < 0.4:
+		return 2
+	}
+	return 3
+}
+
+// marks finds every pin that is drawn.
+func (d *svg) marks() map[string]sheet.Mark {
+	found := map[string]sheet.Mark{}
+	for i := range d.s.Symbols {
+		for _, m := range d.s.Symbols[i].Pins {
+			found[m.Pin.String()] = m
+		}
+	}
+	return found
+}
+
+func (d *svg) rails() {
+	if r := d.s.Rail; r.X2 > r.X1 {
+		d.f(`<path class="rail battery" d="M%d %dH%d"/>`, r.X1, r.Y, r.X2)
+		label := r.Pin.Part + " +"
+		if v := d.volts(r.Pin.String()); v != nil {
+			label += fmt.Sprintf("  %.1f V", *v)
+		}
+		d.f(`<text class="name" x="%d" y="%d">%s</text>`, r.X1, r.Y-9, html.EscapeString(label))
+	}
+	if r := d.s.Ground; r.X2 > r.X1 {
+		d.f(`<path class="rail earth" d="M%d %dH%d"/><path class="ticks" d="M%d %dH%d"/>`, r.X1, r.Y, r.X2, r.X1, r.Y, r.X2)
+		d.f(`<text class="note" x="%d" y="%d">ground</text>`, r.X2+8, r.Y+5)
+	}
+}
+
+func (d *svg) volts(pin string) electric.Volts {
+	if d.look.Point == nil {
+		return nil
+	}
+	return d.look.Point.Pins[pin]
+}
+
+// grade says how a potential is drawn: class, and the width of the white core of a line in
+// between.
+func (d *svg) grade(pin string) (class string, core float64) {
+	if d.look.Point == nil {
+		return "plain", 0
+	}
+	v := d.volts(pin)
+	if v == nil {
+		return "floating", 0
+	}
+	top := d.look.Point.Supply
+	if p := d.volts(d.s.Rail.Pin.String()); p != nil && *p > 1 {
+		top = *p
+	}
+	if top <= 0 {
+		return "earth", 0
+	}
+	switch share := *v / top; {
+	case share >= 0.93:
+		return "battery", 0
+	case share <= 0.045:
+		return "earth", 0
+	default:
+		return "between", 4.4 - 3.2*math.Max(0, math.Min(1, share))
+	}
+}
+
+// line draws one net, each segment by the potential of the pin it leads to.
+func (d *svg) line(l *sheet.Line) {
+	for _, s := range l.Segments {
+		pin := d.segmentPin(l, s)
+		d.conductor(pin, fmt.Sprintf("M%d %dL%d %d", s.X1, s.Y1, s.X2, s.Y2))
+	}
+	for _, s := range l.Segments {
+		d.thread(l, s)
+	}
+}
+
+// conductor draws a path by the potential of a pin.
+func (d *svg) conductor(pin, path string) {
+	class, core := d.grade(pin)
+	d.f(`<path class="wire %s" d="%s"/>`, class, path)
+	switch class {
+	case "between":
+		d.f(`<path class="core" stroke-width="%.1f" d="%s"/>`, core, path)
+	case "earth":
+		d.f(`<path class="ticks" d="%s"/>`, path)
+	}
+}
+
+// stub draws a vertical piece by the potential of a pin.
+func (d *svg) stub(pin harness.Pin, x, from, to int) {
+	d.conductor(pin.String(), fmt.Sprintf("M%d %dV%d", x, from, to))
+}
+
+// segmentPin picks the pin whose potential a segment shows: one on its second end, or one on
+// its first where nothing hangs beyond.
+func (d *svg) segmentPin(l *sheet.Line, s sheet.Segment) string {
+	if len(l.Pins) == 0 {
+		return ""
+	}
+	if len(s.Beyond) > 0 && len(s.Beyond) <= len(l.Pins)/2 {
+		return l.Pins[s.Beyond[0]].Pin.String()
+	}
+	for k, m := range l.Pins {
+		beyond := false
+		for _, b := range s.Beyond {
+			beyond = beyond || b == k
+		}
+		if !beyond {
+			return m.Pin.String()
+		}
+	}
+	return l.Pins[0].Pin.String()
+}
+
+// leastThread is the current from which a thread is laid, amps.
+const leastThread = 0.02
+
+// thread lays the current on a segment, in the direction it flows.
+func (d *svg) thread(l *sheet.Line, s sheet.Segment) {
+	if d.look.Point == nil {
+		return
+	}
+	amps := 0.0
+	for _, k := range s.Beyond {
+		amps += d.into[l.Pins[k].Pin.String()]
+	}
+	d.threadPath(amps, s.X1, s.Y1, s.X2, s.Y2)
+}
+
+func (d *svg) threadPath(amps float64, x1, y1, x2, y2 int) {
+	if math.Abs(amps) < leastThread || d.look.Point == nil {
+		return
+	}
+	if amps < 0 {
+		x1, y1, x2, y2 = x2, y2, x1, y1
+	}
+	width := 1.4 + 0.9*math.Log1p(math.Abs(amps))
+	d.f(`<path class="thread" stroke-width="%.1f" d="M%d %dL%d %d"/>`, width, x1, y1, x2, y2)
+}
+
+func (d *svg) local(l sheet.LocalGround) {
+	dir := 1
+	if l.Up {
+		dir = -1
+	}
+	x, y := l.Mark.X, l.Mark.Y
+	d.f(`<path class="wire earth" d="M%d %dV%d"/><path class="symbol" d="M%d %dH%dM%d %dH%dM%d %dH%d"/>`,
+		x, y, y+20*dir, x-14, y+20*dir, x+14, x-9, y+26*dir, x+9, x-4, y+32*dir, x+4)
+	if amps := d.into[l.Mark.Pin.String()]; amps != 0 {
+		d.threadPath(-amps, x, y, x, y+20*dir)
+	}
+}
+
+func (d *svg) text(t sheet.Text) {
+	class := string(t.Kind)
+	if t.Part != "" && d.look.Cleared[t.Part] && (t.Kind == sheet.NameText || t.Kind == sheet.NoteText) {
+		class += " cleared"
+	}
+	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, html.EscapeString(t.Text))
+}
+
+// pin draws a terminal; where pins can be touched it is a button that says what it reads.
+func (d *svg) pin(m sheet.Mark) {
+	name := m.Pin.String()
+	class := "pin"
+	if name == d.look.Next {
+		class += " next"
+	}
+	if !d.look.Touch {
+		d.f(`<circle class="%s" cx="%d" cy="%d" r="4.5"/>`, class, m.X, m.Y)
+		return
+	}
+	label := name
+	if e := d.look.Expected[name]; e != "" {
+		label += ", should read " + e
+	}
+	d.f(`<g class="%s" data-pin="%s" tabindex="-1" role="button" aria-label="%s">`, class, html.EscapeString(name), html.EscapeString(label))
+	if name == d.look.Next {
+		d.f(`<circle class="ring" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
+	}
+	d.f(`<circle class="hit" cx="%d" cy="%d" r="16"/><circle class="spot" cx="%d" cy="%d" r="4.5"/><title>%s</title></g>`,
+		m.X, m.Y, m.X, m.Y, html.EscapeString(label))
+}
+
+// readings writes the figures taken as slips beside their pins.
+func (d *svg) readings() {
+	for i := range d.s.Symbols {
+		for _, m := range d.s.Symbols[i].Pins {
+			text, taken := d.look.Readings[m.Pin.String()]
+			if !taken {
+				continue
+			}
+			w := 9*len([]rune(text)) + 10
+			y := m.Y - 28
+			if m.Bottom {
+				y = m.Y + 8
+			}
+			d.f(`<g class="slip"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
+				m.X+8, y, w, m.X+13, y+15, html.EscapeString(text))
+		}
+	}
+}
+
+// away tells whether a part is out of its place.
+func (d *svg) away(p *harness.Part) bool { return d.look.Away[p.Name] != "" }

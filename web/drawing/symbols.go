@@ -1,0 +1,188 @@
+package drawing
+
+import (
+	"html"
+	"math"
+	"strings"
+
+	"ironthread/core/harness"
+	"ironthread/core/sheet"
+)
+
+// symbol draws a part.
+func (d *svg) symbol(s *sheet.Symbol) {
+	class := "part"
+	if d.look.Cleared[s.Part.Name] {
+		class += " cleared"
+	}
+	if d.away(s.Part) {
+		class += " away"
+	}
+	d.f(`<g class="%s" data-part="%s">`, class, html.EscapeString(s.Part.Name))
+	switch s.Part.Kind() {
+	case harness.KindRelay:
+		d.relay(s)
+	case harness.KindController:
+		d.f(`<rect class="body solid" x="%d" y="%d" width="%d" height="%d" rx="6"/>`, s.X, s.Y, s.W, s.H)
+	default:
+		d.twoPin(s)
+	}
+	d.f(`</g>`)
+	if word := d.look.Away[s.Part.Name]; word != "" {
+		d.f(`<g class="slip out"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
+			s.X+s.W/2-26, s.Y+s.H/2-10, 8*len(word)+10, s.X+s.W/2-21, s.Y+s.H/2+5, html.EscapeString(word))
+	}
+}
+
+// twoPin draws a part with a pin above and one below.
+func (d *svg) twoPin(s *sheet.Symbol) {
+	if len(s.Pins) < 2 {
+		return
+	}
+	x, top, bottom := s.Pins[0].X, s.Pins[0].Y, s.Pins[1].Y
+	upper, lower := s.Pins[0].Pin, s.Pins[1].Pin
+	inset := 6
+	switch s.Part.Kind() {
+	case harness.KindFuse:
+		d.stub(upper, x, top, top+inset)
+		d.stub(lower, x, bottom-inset, bottom)
+		d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d" rx="2"/>`, x-9, top+inset, bottom-top-2*inset)
+		if d.blown(s.Part.Name) {
+			middle := (top + bottom) / 2
+			d.f(`<path class="element" d="M%d %dV%dM%d %dV%d"/><path class="break" d="M%d %dl12 -8"/>`,
+				x, top+inset, middle-6, x, middle+6, bottom-inset, x-6, middle+4)
+		} else {
+			d.f(`<path class="element" d="M%d %dV%d"/>`, x, top+inset, bottom-inset)
+		}
+	case harness.KindSwitch:
+		closed := d.passes(s)
+		d.stub(upper, x, top, top+10)
+		d.stub(lower, x, bottom-10, bottom)
+		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+12, x, bottom-12)
+		if closed {
+			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-12, top+12)
+		} else {
+			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-12, x+13, top+14)
+		}
+	case harness.KindMotor:
+		r, middle := 28, (top+bottom)/2
+		d.stub(upper, x, top, middle-r)
+		d.stub(lower, x, middle+r, bottom)
+		d.f(`<circle class="body solid" cx="%d" cy="%d" r="%d"/><text class="letter" x="%d" y="%d" text-anchor="middle">M</text>`, x, middle, r, x, middle+8)
+		d.speed(s, x, middle)
+	case harness.KindConnector:
+		middle := (top + bottom) / 2
+		d.stub(upper, x, top, middle-6)
+		d.stub(lower, x, middle+4, bottom)
+		d.f(`<path class="symbol" d="M%d %dl8 8l8 -8M%d %dl8 8l8 -8"/>`, x-8, middle-8, x-8, middle-2)
+	default:
+		d.stub(upper, x, top, top+inset)
+		d.stub(lower, x, bottom-inset, bottom)
+		d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d"/>`, x-9, top+inset, bottom-top-2*inset)
+	}
+	if amps := d.into[s.Pins[0].Pin.String()]; s.Part.Kind() != harness.KindMotor {
+		d.threadPath(amps, x, top, x, bottom)
+	}
+}
+
+// speed writes what a motor does: arcs for its speed, so that no colour is needed.
+func (d *svg) speed(s *sheet.Symbol, x, y int) {
+	if d.look.Point == nil {
+		return
+	}
+	m, ok := d.look.Point.Motors[s.Part.Name]
+	if !ok {
+		return
+	}
+	arcs := map[string]int{"slow": 1, "fast": 2, "backwards": 1}[string(m.Speed)]
+	for k := range arcs {
+		r := 20 - 5*float64(k)
+		d.f(`<path class="spin" d="M%.1f %.1fA%.0f %.0f 0 0 1 %.1f %.1f"/>`,
+			float64(x)-r, float64(y), r, r, float64(x)+r*math.Cos(-0.6), float64(y)+r*math.Sin(-0.6))
+	}
+	d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">%s</text>`, x, y+20, html.EscapeString(string(m.Speed)))
+}
+
+func (d *svg) blown(part string) bool {
+	return d.look.Point != nil && d.look.Point.Fuses[part].Open
+}
+
+// passes tells whether a switch is closed in the point: both sides at one potential, and not
+// both floating.
+func (d *svg) passes(s *sheet.Symbol) bool {
+	a, b := d.volts(s.Pins[0].Pin.String()), d.volts(s.Pins[1].Pin.String())
+	return a != nil && b != nil && math.Abs(*a-*b) < 0.5
+}
+
+// relay draws coil and contact in one dashed box.
+func (d *svg) relay(s *sheet.Symbol) {
+	d.f(`<rect class="body dashed" x="%d" y="%d" width="%d" height="%d" rx="6"/>`, s.X, s.Y, s.W, s.H)
+	in := d.look.Point != nil && d.look.Point.Relays[s.Part.Name] == "pulled in"
+	buzzes := d.look.Point != nil && d.look.Point.Relays[s.Part.Name] == "buzzes"
+
+	start, end := s.Mark("86"), s.Mark("85")
+	top, bottom := start, end
+	if s.CoilUp {
+		top, bottom = end, start
+	}
+	middle := (top.Y + bottom.Y) / 2
+	coil := "body solid"
+	if in {
+		coil += " energised"
+	}
+	x := top.X
+	d.stub(top.Pin, x, top.Y, middle-14)
+	d.stub(bottom.Pin, x, middle+14, bottom.Y)
+	d.f(`<rect class="%s" x="%d" y="%d" width="36" height="28"/><path class="element" d="M%d %dl36 -28"/>`, coil, x-18, middle-14, x-18, middle+14)
+	if buzzes {
+		d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">buzzes</text>`, x, middle+5)
+	}
+	d.threadPath(d.into[top.Pin.String()], x, top.Y, x, bottom.Y)
+
+	feed := s.Mark("30")
+	d.contact(s, feed, s.Mark("87"), in, false)
+	if rest := s.Mark("87a"); rest.Pin.Name != "" {
+		d.contact(s, feed, rest, !in, true)
+	}
+	// Coil and contact move together.
+	d.f(`<path class="linkage" d="M%d %dH%d"/>`, x+18, middle, feed.X-4)
+}
+
+// contact draws the arm from 30 to one contact if it is closed, else the contact alone.
+func (d *svg) contact(s *sheet.Symbol, feed, to sheet.Mark, closed, rest bool) {
+	if to.Pin.Name == "" {
+		return
+	}
+	dir := 1 // from the feed towards the contact
+	if to.Y < feed.Y {
+		dir = -1
+	}
+	pivot, seat := feed.Y+24*dir, to.Y-22*dir
+	d.stub(feed.Pin, feed.X, feed.Y, pivot)
+	d.stub(to.Pin, to.X, to.Y, seat)
+	alone := s.Mark("87").Pin.Name == "" || s.Mark("87a").Pin.Name == ""
+	switch {
+	case closed:
+		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, to.X, seat)
+		amps := d.into[feed.Pin.String()]
+		if math.Abs(amps) >= leastThread {
+			d.threadPath(amps, feed.X, feed.Y, feed.X, pivot)
+			d.threadPath(amps, feed.X, pivot, to.X, seat)
+			d.threadPath(amps, to.X, seat, to.X, to.Y)
+		}
+	case alone && !rest:
+		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X+14, seat-2*dir)
+	case alone:
+		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X-14, seat-2*dir)
+	}
+}
+
+// Standalone is the drawing as a file of its own, with the style it needs inside.
+func Standalone(s *sheet.Sheet, look *Look, css string) (string, error) {
+	var b strings.Builder
+	if err := Write(&b, s, look); err != nil {
+		return "", err
+	}
+	head, rest, _ := strings.Cut(b.String(), "</title>")
+	return head + "</title><style>" + css + "</style>" + rest, nil
+}
