@@ -172,11 +172,7 @@ func sortedFans(fans map[string]string) []string {
 func (o *Observation) String() string {
 	var s string
 	if o.Fans != nil {
-		var list []string
-		for _, name := range sortedFans(o.Fans) {
-			list = append(list, name+" "+o.Fans[name])
-		}
-		s = o.State + ": " + strings.Join(list, ", ")
+		s = o.State + ": " + o.FansWords()
 	} else {
 		value := o.Volts.String()
 		if !o.Volts.Open {
@@ -191,6 +187,15 @@ func (o *Observation) String() string {
 		s += " (" + strings.Join(o.Setup, ", ") + ")"
 	}
 	return s
+}
+
+// FansWords says what each fan did: "M1 fast, M2 stopped".
+func (o *Observation) FansWords() string {
+	var list []string
+	for _, name := range sortedFans(o.Fans) {
+		list = append(list, name+" "+o.Fans[name])
+	}
+	return strings.Join(list, ", ")
 }
 
 // maxObservations bounds a file; no job has as many.

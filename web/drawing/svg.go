@@ -11,6 +11,7 @@ import (
 	"html"
 	"io"
 	"math"
+	"net/url"
 	"strings"
 
 	"ironthread/core/electric"
@@ -26,10 +27,9 @@ type Look struct {
 	Cleared  map[string]bool
 	Readings map[string]string // pins with a figure taken, as text
 	Next     string            // the pin of the next move
-	Open     map[string]bool   // wires known broken in this point (a fault put in)
 	Away     map[string]string // parts that are out, and the word for it
 	Expected map[string]string // what each pin should read, for its label
-	Touch    bool              // pins can be touched
+	PinURL   string            // where touching a pin leads, the pin appended; empty: nowhere
 	Title    string
 }
 
@@ -304,7 +304,7 @@ func (d *svg) pin(m sheet.Mark) {
 	if name == d.look.Next {
 		class += " next"
 	}
-	if !d.look.Touch {
+	if d.look.PinURL == "" {
 		d.f(`<circle class="%s" cx="%d" cy="%d" r="4.5"/>`, class, m.X, m.Y)
 		return
 	}
@@ -312,7 +312,8 @@ func (d *svg) pin(m sheet.Mark) {
 	if e := d.look.Expected[name]; e != "" {
 		label += ", should read " + e
 	}
-	d.f(`<g class="%s" data-pin="%s" tabindex="-1" role="button" aria-label="%s">`, class, html.EscapeString(name), html.EscapeString(label))
+	d.f(`<g class="%s" data-pin="%s" hx-get="%s" hx-push-url="true" tabindex="-1" role="button" aria-label="%s">`,
+		class, html.EscapeString(name), html.EscapeString(d.look.PinURL+url.QueryEscape(name)), html.EscapeString(label))
 	if name == d.look.Next {
 		d.f(`<circle class="ring" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
 	}

@@ -1,0 +1,47 @@
+package diagnose
+
+import (
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/probe"
+)
+
+// Look words any test, chosen by the technician rather than by the guide, as the evidence
+// stands: what a healthy car shows, and what each answer would leave.
+func (g *Guide) Look(seen []probe.Observation, now Now, t probe.Test) (Move, error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	fits, err := g.fits(seen)
+	if err != nil {
+		return Move{}, err
+	}
+	return g.move(t, g.belief(fits, -1), now)
+}
+
+// Healthy words what a test shows on a car with nothing wrong, as drawn.
+func (g *Guide) Healthy(t probe.Test) string { return g.healthy(t) }
+
+// Suppose computes what the car shows in a state if this fault is in it: first run through
+// every state with everything fitted, so that what blows has blown.
+func (g *Guide) Suppose(words string, test probe.Test) (*electric.Point, error) {
+	f, err := fault.Parse(g.circuit, words)
+	if err != nil {
+		return nil, err
+	}
+	before, err := g.model.Network(nil, []fault.Fault{f})
+	if err != nil {
+		return nil, err
+	}
+	for _, state := range g.circuit.States {
+		before.Rest()
+		before.Enter(state)
+	}
+	n, err := g.model.Network(test.Setup, []fault.Fault{f})
+	if err != nil {
+		return nil, err
+	}
+	n.SetBlown(before.Blown())
+	n.Rest()
+	n.Enter(test.State)
+	return n.Point(test.State), nil
+}

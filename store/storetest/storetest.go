@@ -1,0 +1,79 @@
+// Package storetest gives a test a fresh, migrated database on a throw-away server.
+package storetest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/jmoiron/sqlx"
+
+	"ironthread/store"
+	"ironthread/store/localdb"
+)
+
+var server *localdb.Server
+
+// Main runs a package's tests with one server, and stops it after them.
+func Main(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "ironthread-test-")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	server, err = localdb.Start(context.Background(), localdb.Options{Dir: dir + "/db", Throwaway: true})
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer func() {
+		if err := server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+		}
+	}()
+	return m.Run()
+}
+
+// DSN makes a database of its own for one test.
+func DSN(t testing.TB) string {
+	t.Helper()
+	db, err := sqlx.Open("pgx", server.DSN("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var n int
+	if err := db.Get(&n, `SELECT count(*) FROM pg_database`); err != nil {
+		t.Fatal(err)
+	}
+	name := fmt.Sprintf("test%d_%d", os.Getpid(), n)
+	if _, err := db.Exec("CREATE DATABASE " + name); err != nil {
+		t.Fatal(err)
+	}
+	return server.DSN(name)
+}
+
+// Open gives a store on a database of its own.
+func Open(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), DSN(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// StopServer stops the server early, for a test of what happens then; the last test only.
+func StopServer(t testing.TB) {
+	t.Helper()
+	if err := server.Stop(); err != nil {
+		t.Fatal(err)
+	}
+}

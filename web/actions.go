@@ -1,0 +1,235 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+)
+
+// refuse shows the job again with one sentence; nothing was recorded.
+func (a *App) refuse(c *gin.Context, j *jobAt, sentence string) {
+	r := jobRequest{state: c.PostForm("state"), pin: c.PostForm("at"), notice: sentence, bad: true, status: http.StatusUnprocessableEntity}
+	if r.pin == "" {
+		r.look = c.PostForm("do") == string(probe.LookAtFans)
+	}
+	if _, err := j.bench.circuit.FindPin(r.pin); r.pin != "" && err != nil {
+		r.pin = ""
+	}
+	if j.bench.circuit.State(r.state) == nil {
+		r.state = ""
+	}
+	a.showJob(c, j, r)
+}
+
+// openForChange is open for an action: a closed job takes none.
+func (a *App) openForChange(c *gin.Context) (*jobAt, bool) {
+	j, ok := a.open(c)
+	if ok && j.state.Closed {
+		a.refuse(c, j, "This job is closed; start another for the same vehicle.")
+		return nil, false
+	}
+	return j, ok
+}
+
+// write appends to the log and goes back to the page.
+func (a *App) write(c *gin.Context, j *jobAt, entries ...job.Entry) {
+	saw, err := strconv.Atoi(c.PostForm("saw"))
+	if err != nil || saw < 0 || saw > j.state.Last {
+		saw = j.state.Last
+	}
+	for i := range entries {
+		entries[i].At, entries[i].Who = a.opts.Now(), who(c)
+	}
+	meanwhile, err := a.keep.Append(c.Request.Context(), j.ID, saw, entries...)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	target := fmt.Sprintf("/jobs/%d", j.ID)
+	if len(meanwhile) > 0 {
+		target += fmt.Sprintf("?others=%d", len(meanwhile))
+	}
+	c.Redirect(http.StatusSeeOther, target)
+}
+
+// record writes what was seen or read. What the set-up of the test differs from the ledger
+// by is entered first: the reading was taken with it.
+func (a *App) record(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	circuit := j.bench.circuit
+	o := probe.Observation{State: c.PostForm("state"), Setup: c.PostFormArray("setup")}
+	test := probe.Test{Do: probe.Do(c.PostForm("do")), State: circuit.State(o.State)}
+	switch test.Do {
+	case probe.LookAtFans:
+		o.Fans = map[string]string{}
+		for _, fan := range circuit.Fans() {
+			if word := c.PostForm("fan-" + fan.Name); word != "" {
+				o.Fans[fan.Name] = word
+			}
+		}
+		if len(o.Fans) == 0 {
+			a.refuse(c, j, "Say what at least one fan did.")
+			return
+		}
+	case probe.Volts:
+		o.At = c.PostForm("at")
+		reading, err := probe.ParseVolts(clip(c.PostForm("reading"), maxText))
+		if err != nil {
+			a.refuse(c, j, capitalise(err.Error())+".")
+			return
+		}
+		o.Volts = &reading
+		test.At = harness.ParsePin(o.At)
+	default:
+		a.refuse(c, j, "It is not clear what was read; choose a test and record it again.")
+		return
+	}
+	setup, err := o.Check(circuit)
+	if err != nil {
+		a.refuse(c, j, capitalise(err.Error())+".")
+		return
+	}
+	test.Setup = setup
+	entries := ledgerEntries(j.state.Ledger, setup)
+	a.write(c, j, append(entries, job.Entry{
+		Kind: job.Seen, Body: job.Body{Seen: &o, Expected: j.bench.guide.Healthy(test)},
+	})...)
+}
+
+// ledgerEntries is what takes the ledger from one set-up to another.
+func ledgerEntries(from, to []electric.Action) []job.Entry {
+	var entries []job.Entry
+	add := func(kind job.Kind, a electric.Action) {
+		entries = append(entries, job.Entry{Kind: kind, Body: job.Body{Action: a.String()}})
+	}
+	for _, action := range from {
+		if !slices.Contains(to, action) {
+			add(job.Undid, action)
+		}
+	}
+	for _, action := range to {
+		if !slices.Contains(from, action) {
+			add(job.Did, action)
+		}
+	}
+	return entries
+}
+
+// setUp enters one set-up action in the ledger, or takes it out.
+func (a *App) setUp(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	action, err := electric.ParseAction(j.bench.circuit, clip(c.PostForm("action"), maxText))
+	if err != nil {
+		a.refuse(c, j, capitalise(err.Error())+".")
+		return
+	}
+	holds := slices.Contains(j.state.Ledger, action)
+	kind := job.Did
+	if c.PostForm("undo") != "" {
+		kind = job.Undid
+	}
+	switch {
+	case kind == job.Did && holds:
+		a.refuse(c, j, fmt.Sprintf("%s is in the ledger already.", action))
+	case kind == job.Undid && !holds:
+		a.refuse(c, j, fmt.Sprintf("%s is not in the ledger any more.", action))
+	default:
+		// The circuit must be solvable with it before it is written down.
+		if _, err := j.bench.model.Network(append(slices.Clone(j.state.Ledger), action), nil); err != nil && kind == job.Did {
+			a.refuse(c, j, capitalise(err.Error())+".")
+			return
+		}
+		a.write(c, j, job.Entry{Kind: kind, Body: job.Body{Action: action.String()}})
+	}
+}
+
+// strike strikes an entry out, by an entry.
+func (a *App) strike(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	seq, _ := strconv.Atoi(c.PostForm("seq")) // zero names none
+	for _, b := range j.state.Beads {
+		if b.Seq != seq || b.Kind == job.Opened {
+			continue
+		}
+		if b.StruckOut {
+			a.refuse(c, j, "That entry is struck out already.")
+			return
+		}
+		a.write(c, j, job.Entry{Kind: job.Struck, Body: job.Body{Seq: seq}})
+		return
+	}
+	a.refuse(c, j, "There is no such entry to strike out.")
+}
+
+// note writes free text into the thread.
+func (a *App) note(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	text := strings.TrimSpace(clip(c.PostForm("text"), maxText))
+	if text == "" {
+		a.refuse(c, j, "An empty note was not written.")
+		return
+	}
+	a.write(c, j, job.Entry{Kind: job.Noted, Body: job.Body{Text: text}})
+}
+
+// closeJob closes a job with a reason, once nothing is left out, unplugged or bridged.
+func (a *App) closeJob(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	text := strings.TrimSpace(clip(c.PostForm("text"), maxText))
+	if left := len(j.state.Ledger) - len(probe.Lasting(j.state.Ledger)); left > 0 {
+		a.refuse(c, j, "The ledger is not empty: "+strings.Join(probe.SetupWords(j.state.Ledger), ", ")+". Put everything back before the job closes.")
+		return
+	}
+	if text == "" {
+		a.refuse(c, j, "Say what it was and what was done, or why the job closes without.")
+		return
+	}
+	a.write(c, j, job.Entry{Kind: job.Closed, Body: job.Body{Text: text}})
+}
+
+// newerPage tells a second reader that the log has grown.
+type newerPage struct {
+	ID   int64
+	Saw  int
+	More int
+}
+
+// since answers the page's poll: nothing new, or how much.
+func (a *App) since(c *gin.Context) {
+	id, ok := jobID(c)
+	saw, err := strconv.Atoi(c.Query("saw"))
+	if !ok || err != nil {
+		c.Status(http.StatusNoContent)
+		return
+	}
+	last, err := a.keep.LastSeq(c.Request.Context(), id)
+	if err != nil || last <= saw {
+		c.Status(http.StatusNoContent) // a poll is never worth an alarm
+		return
+	}
+	a.renderPart(c, "newer", newerPage{id, saw, last - saw})
+}

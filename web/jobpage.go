@@ -1,0 +1,424 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+	"ironthread/store"
+	"ironthread/web/drawing"
+)
+
+// jobPage is the thread, the sheet and the next move of one job.
+type jobPage struct {
+	frame
+	Job      store.Job
+	Workshop string
+	State    *job.State
+	Left, Of int
+	Minutes  float64
+	Beads    []job.Bead
+
+	States   []stateButton
+	Shown    string // the state the sheet shows
+	View     string // "should" or "suspect"
+	Suspect  string // whose view the second is
+	ViewURL  string
+	Setup    []string
+	Settable []string // set-up actions offered
+	Svg      template.HTML
+	Warnings []string
+
+	Card      *card
+	Others    []otherMove
+	Verdict   *diagnose.Verdict
+	Suspects  []diagnose.Standing
+	Hidden    int // suspects not listed
+	Cleared   string
+	Surprises []string
+	Pins      []pinChoice
+	Saw       int
+}
+
+type stateButton struct {
+	Name, URL string
+	Key       int
+	On        bool
+}
+
+type otherMove struct {
+	Title   string
+	Minutes float64
+	URL     string
+}
+
+type pinChoice struct {
+	Name, Label string
+	Chosen      bool
+}
+
+// card is the move that the right column shows and records.
+type card struct {
+	diagnose.Move
+	Heading string // "Next move", "Proof still lacking", "Your choice"
+	Mine    bool   // chosen by the technician
+	Fans    []fanInput
+	Changes []string // what recording enters in the ledger
+}
+
+type fanInput struct {
+	Name, Label string
+	Words       []string
+}
+
+const suspectsListed = 7
+
+// jobRequest is what the address of a job's page says.
+type jobRequest struct {
+	state, pin, view string
+	look             bool
+	move             int
+	notice           string
+	bad              bool
+	status           int
+}
+
+func readJobRequest(c *gin.Context) jobRequest {
+	r := jobRequest{
+		state: c.Query("state"), pin: c.Query("pin"), view: c.Query("view"),
+		look: c.Query("look") != "", status: http.StatusOK,
+	}
+	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
+	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
+		r.notice = fmt.Sprintf("Somebody else wrote to this job at the same moment (%s). Both are kept.", entriesWord(n))
+	}
+	return r
+}
+
+func entriesWord(n int) string {
+	if n == 1 {
+		return "1 entry"
+	}
+	return strconv.Itoa(n) + " entries"
+}
+
+func jobID(c *gin.Context) (int64, bool) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	return id, err == nil && id > 0
+}
+
+// jobAt is a job with its log folded.
+type jobAt struct {
+	store.Job
+	bench *bench
+	state *job.State
+}
+
+// open finds the job of a request; on failure it has answered.
+func (a *App) open(c *gin.Context) (*jobAt, bool) {
+	id, ok := jobID(c)
+	if !ok {
+		a.failWith(c, store.ErrNotFound)
+		return nil, false
+	}
+	ctx := c.Request.Context()
+	j, err := a.keep.Job(ctx, id)
+	if err != nil {
+		a.failWith(c, err)
+		return nil, false
+	}
+	entries, err := a.keep.Entries(ctx, id)
+	if err != nil {
+		a.failWith(c, err)
+		return nil, false
+	}
+	b, err := a.circuits.get(j.Source)
+	if err != nil {
+		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job cannot be read: "+err.Error()+".")
+		return nil, false
+	}
+	return &jobAt{j, b, job.Fold(b.circuit, entries)}, true
+}
+
+func (a *App) job(c *gin.Context) {
+	if j, ok := a.open(c); ok {
+		a.showJob(c, j, readJobRequest(c))
+	}
+}
+
+// showJob assembles the page.
+func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
+	as, err := j.bench.guide.Assess(j.state.Seen, j.state.Now)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	p := &jobPage{
+		frame: a.frame(c, j.Title, "bay"), Job: j.Job, Workshop: a.opts.Workshop, State: j.state,
+		Left: as.Left, Of: as.Of, Beads: j.state.Beads, Saw: j.state.Last,
+		Verdict: as.Verdict, Setup: probe.SetupWords(j.state.Ledger), Cleared: strings.Join(as.Cleared, " "),
+	}
+	p.Notice, p.Bad = r.notice, r.bad
+	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
+		p.Minutes = last.At.Sub(first.At).Minutes()
+	}
+	for _, s := range as.Surprising {
+		p.Surprises = append(p.Surprises, s.Text)
+	}
+	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
+	p.Hidden = len(as.Suspects) - len(p.Suspects)
+	if !j.state.Closed {
+		if err := p.chooseCard(j, as, r); err != nil {
+			p.Notice, p.Bad, r.status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
+			if err := p.chooseCard(j, as, jobRequest{}); err != nil {
+				a.failWith(c, err)
+				return
+			}
+		}
+	}
+	if err := p.chooseState(j, r); err != nil {
+		p.Notice, p.Bad, r.status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
+		p.Shown = j.bench.circuit.States[0].Name
+	}
+	p.listPins(j)
+	p.offerSetup(j)
+	if err := p.draw(j, as, r); err != nil {
+		a.failWith(c, err)
+		return
+	}
+	a.render(c, r.status, "job.html", p)
+}
+
+func capitalise(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// chooseCard decides which move the right column shows.
+func (p *jobPage) chooseCard(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
+	circuit := j.bench.circuit
+	heading := "Next move"
+	if as.Verdict != nil && !as.Verdict.Proven {
+		heading = "Next, for the proof"
+	}
+	for i, m := range as.Next {
+		p.Others = append(p.Others, otherMove{m.Title, m.Minutes, fmt.Sprintf("/jobs/%d?move=%d", j.ID, i+1)})
+	}
+	switch {
+	case r.pin != "" || r.look:
+		t := probe.Test{Do: probe.LookAtFans, State: p.stateFor(j, as, r), Setup: j.state.Ledger}
+		if r.pin != "" {
+			pin, err := circuit.FindPin(r.pin)
+			if err != nil {
+				return err
+			}
+			if pin.Inner {
+				return fmt.Errorf("volts are read at the cavity; choose %s", pin.Cavity())
+			}
+			t.Do, t.At = probe.Volts, pin
+		}
+		m, err := j.bench.guide.Look(j.state.Seen, j.state.Now, t)
+		if err != nil {
+			return err
+		}
+		p.Card = &card{Move: m, Heading: "Your choice", Mine: true}
+	case len(as.Next) == 0:
+		return nil
+	default:
+		k := 0
+		if r.move >= 1 && r.move <= len(as.Next) {
+			k = r.move - 1
+		}
+		p.Card = &card{Move: as.Next[k], Heading: heading}
+		p.Others = slices.Delete(p.Others, k, k+1)
+	}
+	for _, fan := range circuit.Fans() {
+		p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
+	}
+	p.Card.Changes = changes(p.Setup, p.Card.Setup)
+	return nil
+}
+
+// stateFor is the state a test of one's own is made in: the one shown.
+func (p *jobPage) stateFor(j *jobAt, as *diagnose.Assessment, r jobRequest) *harness.State {
+	if s := j.bench.circuit.State(r.state); s != nil {
+		return s
+	}
+	if len(as.Next) > 0 {
+		return j.bench.circuit.State(as.Next[0].State)
+	}
+	if j.state.Now.State != nil {
+		return j.state.Now.State
+	}
+	return j.bench.circuit.States[0]
+}
+
+// changes says what going from one set-up to another enters in the ledger.
+func changes(from, to []string) []string {
+	var list []string
+	for _, s := range from {
+		if !slices.Contains(to, s) {
+			list = append(list, "no longer: "+s)
+		}
+	}
+	for _, s := range to {
+		if !slices.Contains(from, s) {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// chooseState decides which state the sheet shows, and makes the switch above it.
+func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
+	circuit := j.bench.circuit
+	shown := circuit.States[0]
+	switch {
+	case r.state != "":
+		s, err := circuit.FindState(r.state)
+		if err != nil {
+			return err
+		}
+		shown = s
+	case p.Card != nil:
+		shown = circuit.State(p.Card.State)
+	case j.state.Now.State != nil:
+		shown = j.state.Now.State
+	}
+	p.Shown = shown.Name
+	keep := url.Values{}
+	if r.pin != "" {
+		keep.Set("pin", r.pin)
+	}
+	if r.look {
+		keep.Set("look", "1")
+	}
+	if r.view != "" {
+		keep.Set("view", r.view)
+	}
+	for i, s := range circuit.States {
+		keep.Set("state", s.Name)
+		p.States = append(p.States, stateButton{s.Name, fmt.Sprintf("/jobs/%d?%s", j.ID, keep.Encode()), i + 1, s == shown})
+	}
+	return nil
+}
+
+// listPins fills the list by which a pin is chosen without touching the sheet.
+func (p *jobPage) listPins(j *jobAt) {
+	for _, pin := range j.bench.model.Pins() {
+		part := j.bench.circuit.Part(pin.Part)
+		choice := pinChoice{Name: pin.String(), Label: pin.String()}
+		if part.Label != "" {
+			choice.Label += " · " + part.Label
+		}
+		choice.Chosen = p.Card != nil && p.Card.At == choice.Name
+		p.Pins = append(p.Pins, choice)
+	}
+}
+
+// offerSetup lists the set-up actions that fit the circuit and do not hold yet.
+func (p *jobPage) offerSetup(j *jobAt) {
+	for _, part := range j.bench.circuit.Parts {
+		verb := electric.DetachVerb(part.Kind())
+		if verb == "" {
+			continue
+		}
+		for _, v := range []electric.Verb{verb, electric.Renewed} {
+			words := electric.Action{Verb: v, Part: part.Name}.String()
+			if !slices.Contains(p.Setup, words) {
+				p.Settable = append(p.Settable, words)
+			}
+		}
+	}
+}
+
+// draw lays the state, the suspicion and the readings on the sheet.
+func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
+	circuit := j.bench.circuit
+	state := circuit.State(p.Shown)
+	should, err := j.bench.model.Solve(electric.Condition{State: state, Setup: j.state.Ledger})
+	if err != nil {
+		return err
+	}
+	look := &drawing.Look{
+		Point: should, Parts: as.Belief.Parts, Wires: as.Belief.Wires, Cleared: map[string]bool{},
+		Readings: map[string]string{}, Away: map[string]string{}, Expected: map[string]string{},
+		PinURL: fmt.Sprintf("/jobs/%d?state=%s&pin=", j.ID, url.QueryEscape(p.Shown)),
+		Title:  fmt.Sprintf("%s: the circuit in %s, as it should be", circuit.Title, p.Shown),
+	}
+	for pin, v := range should.Pins {
+		look.Expected[pin] = "nothing, it floats"
+		if v != nil {
+			look.Expected[pin] = diagnose.FormatVolts(*v)
+		}
+	}
+	p.View = "should"
+	p.Suspect = leading(as)
+	if r.view == "suspect" && p.Suspect != "" {
+		p.View = "suspect"
+		if look.Point, err = j.bench.guide.Suppose(p.Suspect, probe.Test{State: state, Setup: j.state.Ledger}); err != nil {
+			return err
+		}
+		look.Title = fmt.Sprintf("%s: the circuit in %s with %s", circuit.Title, p.Shown, p.Suspect)
+	}
+	other := "suspect"
+	if p.View == "suspect" {
+		other = "should"
+	}
+	p.ViewURL = fmt.Sprintf("/jobs/%d?state=%s&view=%s", j.ID, url.QueryEscape(p.Shown), other)
+	for _, part := range as.Cleared {
+		look.Cleared[part] = true
+	}
+	for _, action := range j.state.Ledger {
+		if action.Detaches() {
+			look.Away[action.Part] = string(action.Verb)
+		}
+	}
+	for _, o := range j.state.Seen {
+		if o.Volts != nil && o.State == p.Shown {
+			look.Readings[o.At] = readingWord(o.Volts)
+		}
+	}
+	if p.Card != nil {
+		look.Next = p.Card.At
+	}
+	for _, w := range look.Point.Warnings {
+		p.Warnings = append(p.Warnings, w.Text)
+	}
+	var b strings.Builder
+	if err := drawing.Write(&b, j.bench.drawing(), look); err != nil {
+		return err
+	}
+	p.Svg = template.HTML(b.String()) //nolint:gosec // drawing escapes every text it writes
+	return nil
+}
+
+// leading is the likeliest suspect that is a fault, empty if there is none.
+func leading(as *diagnose.Assessment) string {
+	for _, s := range as.Suspects {
+		if s.Fault != diagnose.NoFault && s.Fault != diagnose.SomethingElse {
+			return s.Fault
+		}
+	}
+	return ""
+}
+
+func readingWord(r *probe.Reading) string {
+	if r.Open {
+		return "OL"
+	}
+	return diagnose.FormatVolts(r.Figure)
+}

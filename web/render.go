@@ -1,0 +1,167 @@
+package web
+
+import (
+	"bytes"
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+// pages holds one parsed template set per page.
+type pages struct{ sets map[string]*template.Template }
+
+func newPages(files *static) (*pages, error) {
+	base, err := template.New("layout.html").Funcs(template.FuncMap{
+		"static":  files.url,
+		"percent": func(p float64) string { return percent(p) },
+		"clock":   func(t time.Time) string { return t.Format("15:04") },
+		"day":     func(t time.Time) string { return t.Format("2 Jan 2006") },
+		"minutes": func(m float64) string { return minutes(m) },
+		"width":   func(p float64) int { return int(math.Round(100 * math.Max(0, math.Min(1, p)))) },
+		"join":    strings.Join,
+		"lower":   strings.ToLower,
+		"add":     func(a, b int) int { return a + b },
+	}).ParseFS(templateFiles, "templates/layout.html", "templates/parts.html")
+	if err != nil {
+		return nil, fmt.Errorf("web: templates: %w", err)
+	}
+	p := &pages{sets: map[string]*template.Template{}}
+	for _, name := range []string{"bay.html", "job.html", "error.html"} {
+		set, err := base.Clone()
+		if err == nil {
+			set, err = set.ParseFS(templateFiles, "templates/"+name)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("web: templates: %w", err)
+		}
+		p.sets[name] = set
+	}
+	return p, nil
+}
+
+func percent(p float64) string {
+	switch {
+	case p > 0 && p < 0.01:
+		return "<1 %"
+	case p > 0.99 && p < 1:
+		return ">99 %"
+	}
+	return fmt.Sprintf("%.0f %%", 100*p)
+}
+
+func minutes(m float64) string {
+	if m < 1 {
+		return "under 1 min"
+	}
+	return fmt.Sprintf("%.0f min", m)
+}
+
+// frame is what every page carries.
+type frame struct {
+	Title  string
+	Nav    string // which entry of the bar is this
+	Who    string
+	Notice string // a sentence at the top
+	Bad    bool   // the notice says that something was not done
+}
+
+func (a *App) frame(c *gin.Context, title, nav string) frame {
+	return frame{Title: title, Nav: nav, Who: who(c)}
+}
+
+// render executes a page into a buffer first, so that half a page is never sent.
+func (a *App) render(c *gin.Context, status int, name string, page any) {
+	var b bytes.Buffer
+	if err := a.pages.sets[name].Execute(&b, page); err != nil {
+		a.opts.Log.Error("rendering", "page", name, "error", err)
+		c.String(http.StatusInternalServerError, "This page could not be put together; what was recorded is safe.")
+		return
+	}
+	c.Data(status, "text/html; charset=utf-8", b.Bytes())
+}
+
+// renderPart executes one named template of the job page, for what htmx swaps.
+func (a *App) renderPart(c *gin.Context, part string, page any) {
+	var b bytes.Buffer
+	if err := a.pages.sets["job.html"].ExecuteTemplate(&b, part, page); err != nil {
+		a.opts.Log.Error("rendering", "part", part, "error", err)
+		c.Status(http.StatusNoContent)
+		return
+	}
+	c.Data(http.StatusOK, "text/html; charset=utf-8", b.Bytes())
+}
+
+// fail shows one sentence with the right status.
+func (a *App) fail(c *gin.Context, status int, sentence string) {
+	f := a.frame(c, http.StatusText(status), "")
+	f.Notice, f.Bad = sentence, true
+	a.render(c, status, "error.html", struct{ frame }{f})
+	c.Abort()
+}
+
+// failWith words an error of the store.
+func (a *App) failWith(c *gin.Context, err error) {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		a.fail(c, http.StatusNotFound, "There is no such job; it may be on another workshop's server. The Bay lists those that are here.")
+	case errors.Is(err, store.ErrUnreachable):
+		a.opts.Log.Error("database", "error", err)
+		a.fail(c, http.StatusServiceUnavailable, "The database cannot be reached, so nothing was recorded just now; what was recorded before is safe. Try again in a moment.")
+	default:
+		a.opts.Log.Error("request", "path", c.Request.URL.Path, "error", err)
+		a.fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
+	}
+}
+
+// The technician's name is kept in a cookie; it signs log entries.
+const (
+	whoCookie  = "who"
+	defaultWho = "Technician"
+	whoAge     = 365 * 24 * 3600
+	maxWho     = 40
+)
+
+func who(c *gin.Context) string {
+	name, err := c.Cookie(whoCookie)
+	if err != nil || strings.TrimSpace(name) == "" {
+		return defaultWho
+	}
+	return clip(name, maxWho)
+}
+
+func (a *App) setWho(c *gin.Context) {
+	name := clip(strings.TrimSpace(c.PostForm("who")), maxWho)
+	http.SetCookie(c.Writer, &http.Cookie{
+		Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: whoAge,
+		HttpOnly: true, SameSite: http.SameSiteStrictMode,
+	})
+	c.Redirect(http.StatusSeeOther, "/")
+}
+
+// clip shortens a text to so many characters and drops what cannot be shown.
+func clip(s string, most int) string {
+	s = strings.ToValidUTF8(s, "")
+	s = strings.Map(func(r rune) rune {
+		if r < ' ' && r != '\n' {
+			return -1
+		}
+		return r
+	}, s)
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most])
+	}
+	return s
+}

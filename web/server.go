@@ -1,0 +1,147 @@
+// Package web serves the pages: a handler reads the request, asks store and core, fills one
+// page struct and renders it. Pages work without scripts; with them, htmx swaps the part of
+// the page that changed, rendered by the same templates.
+package web
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/job"
+	"ironthread/store"
+)
+
+// Keeper is what the pages need of the store.
+type Keeper interface {
+	Jobs(ctx context.Context) ([]store.Job, error)
+	Job(ctx context.Context, id int64) (store.Job, error)
+	Entries(ctx context.Context, id int64) ([]job.Entry, error)
+	LastSeq(ctx context.Context, id int64) (int, error)
+	Append(ctx context.Context, id int64, saw int, entries ...job.Entry) ([]job.Entry, error)
+	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time) (int64, error)
+	Harnesses(ctx context.Context) ([]store.Harness, error)
+	Vehicles(ctx context.Context) ([]store.Vehicle, error)
+	PutVehicle(ctx context.Context, name, notes string) (int64, error)
+}
+
+// Options of the application.
+type Options struct {
+	Workshop string // shown on the Bay
+	Log      *slog.Logger
+	Now      func() time.Time
+}
+
+// App is the web application.
+type App struct {
+	keep     Keeper
+	opts     Options
+	circuits *circuits
+	pages    *pages
+	static   *static
+}
+
+// New makes the application; the error is a template or static file that cannot be read.
+func New(keep Keeper, opts Options) (*App, error) {
+	if opts.Now == nil {
+		opts.Now = time.Now
+	}
+	if opts.Log == nil {
+		opts.Log = slog.Default()
+	}
+	files, err := newStatic()
+	if err != nil {
+		return nil, err
+	}
+	pages, err := newPages(files)
+	if err != nil {
+		return nil, err
+	}
+	return &App{keep: keep, opts: opts, circuits: newCircuits(), pages: pages, static: files}, nil
+}
+
+// Limits on what is taken in.
+const (
+	maxBody   = 1 << 20
+	maxText   = 2000
+	maxHeader = 64 << 10
+)
+
+// Handler gives the routes.
+func (a *App) Handler() http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.HandleMethodNotAllowed = true
+	r.Use(a.recovered, guard)
+	r.GET("/static/:version/*file", a.static.serve)
+	r.GET("/", a.bay)
+	r.POST("/jobs", a.startJob)
+	r.GET("/jobs/:id", a.job)
+	r.GET("/jobs/:id/since", a.since)
+	r.POST("/jobs/:id/seen", a.record)
+	r.POST("/jobs/:id/setup", a.setUp)
+	r.POST("/jobs/:id/strike", a.strike)
+	r.POST("/jobs/:id/note", a.note)
+	r.POST("/jobs/:id/close", a.closeJob)
+	r.POST("/who", a.setWho)
+	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok") })
+	r.NoRoute(func(c *gin.Context) { a.fail(c, http.StatusNotFound, "There is no such page.") })
+	r.NoMethod(func(c *gin.Context) { a.fail(c, http.StatusMethodNotAllowed, "That cannot be done here.") })
+	return http.NewCrossOriginProtection().Handler(r)
+}
+
+// Warm prepares the circuits of every harness in the background, so that the first page of a
+// job need not wait.
+func (a *App) Warm(ctx context.Context) {
+	list, err := a.keep.Harnesses(ctx)
+	if err != nil {
+		a.opts.Log.Warn("warming circuits", "error", err)
+		return
+	}
+	for _, h := range list {
+		if ctx.Err() != nil {
+			return
+		}
+		bench, err := a.circuits.get(h.Source)
+		if err != nil {
+			a.opts.Log.Warn("harness in the store", "name", h.Name, "error", err)
+			continue
+		}
+		bench.warm()
+	}
+}
+
+// guard sets the policy every answer carries and bounds the body.
+func guard(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Cache-Control", "no-store")
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	c.Next()
+}
+
+// recovered turns a panic into a page that says so; the log has the rest.
+func (a *App) recovered(c *gin.Context) {
+	defer func() {
+		if p := recover(); p != nil {
+			a.opts.Log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p))
+			a.fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
+		}
+	}()
+	c.Next()
+}
+
+// Server wraps the handler with the time limits of a public listener.
+func (a *App) Server(addr string) *http.Server {
+	return &http.Server{
+		Addr: addr, Handler: a.Handler(), MaxHeaderBytes: maxHeader,
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second,
+		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
+	}
+}
