@@ -84,14 +84,14 @@ func (a *App) record(c *gin.Context) {
 			return
 		}
 	case probe.Volts:
-		o.At = c.PostForm("at")
+		o.At, o.From = c.PostForm("at"), c.PostForm("from")
 		reading, err := probe.ParseVolts(clip(c.PostForm("reading"), maxText))
 		if err != nil {
 			a.refuse(c, j, capitalise(err.Error())+".")
 			return
 		}
 		o.Volts = &reading
-		test.At = harness.ParsePin(o.At)
+		test.At, test.From = harness.ParsePin(o.At), harness.ParsePin(o.From)
 	default:
 		a.refuse(c, j, "It is not clear what was read; choose a test and record it again.")
 		return

@@ -388,7 +388,7 @@ func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 		}
 	}
 	for _, o := range j.state.Seen {
-		if o.Volts != nil && o.State == p.Shown {
+		if o.Volts != nil && o.State == p.Shown && o.From == "" {
 			look.Readings[o.At] = readingWord(o.Volts)
 		}
 	}

@@ -67,30 +67,30 @@ func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
-	belief := g.belief(fits, -1)
-	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(belief)}
-	if a.Suspects, err = g.groups(belief); err != nil {
+	b := g.weigh(fits, -1)
+	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(b.of)}
+	if a.Suspects, err = g.groups(b.of); err != nil {
 		return nil, err
 	}
 	for i, s := range g.suspects {
-		if belief[i] >= stillStanding && s.fault.Words != "" {
+		if b.of[i] >= stillStanding && s.fault.Words != "" {
 			a.Left++
 		}
 	}
-	a.Cleared = g.cleared(belief)
+	a.Cleared = g.cleared(b.of)
 	for k := range seen {
 		if text := g.surprise(seen, fits, k); text != "" {
 			a.Surprising = append(a.Surprising, Surprise{k, text})
 		}
 	}
-	if err := g.conclude(a, belief, seen, now); err != nil {
+	if err := g.conclude(a, b, seen, now); err != nil {
 		return nil, err
 	}
 	return a, nil
 }
 
-func (g *Guide) fits(seen []probe.Observation) ([][]float64, error) {
-	var fits [][]float64
+func (g *Guide) fits(seen []probe.Observation) ([][]fit, error) {
+	var fits [][]fit
 	for k := range seen {
 		f, err := g.likelihood(&seen[k])
 		if err != nil {
@@ -101,38 +101,60 @@ func (g *Guide) fits(seen []probe.Observation) ([][]float64, error) {
 	return fits, nil
 }
 
-// belief is the prior times how well everything seen fits, leaving out one observation
-// (none with -1); it sums to one.
-func (g *Guide) belief(fits [][]float64, leaveOut int) []float64 {
-	belief := make([]float64, len(g.suspects))
-	sum := 0.0
-	for i, s := range g.suspects {
-		belief[i] = s.prior
-		for k, f := range fits {
-			if k != leaveOut {
-				belief[i] *= f[i]
-			}
-		}
-		sum += belief[i]
-	}
-	for i := range belief {
-		belief[i] /= sum
-	}
-	return belief
+// belief is what the evidence leaves: the probability of each suspect, summing to one, and
+// for each suspect how likely each of its cars is, summing to one.
+type belief struct {
+	of  []float64
+	car []fit
 }
 
-func (g *Guide) surprise(seen []probe.Observation, fits [][]float64, k int) string {
-	without := g.belief(fits, k)
+// weigh multiplies the priors by how well everything seen fits, car by car, leaving out one
+// observation (none with -1). Readings on one car hang together: a weak battery or a bad
+// joint's ohms show in all of them.
+func (g *Guide) weigh(fits [][]fit, leaveOut int) *belief {
+	b := &belief{of: make([]float64, len(g.suspects)), car: make([]fit, len(g.suspects))}
+	sum := 0.0
+	for i, s := range g.suspects {
+		car := &b.car[i]
+		for k := range car {
+			car[k] = 1
+		}
+		for n, f := range fits {
+			if n == leaveOut {
+				continue
+			}
+			for k := range car {
+				car[k] *= f[i][k]
+			}
+		}
+		mean := car.mean()
+		b.of[i] = s.prior * mean
+		sum += b.of[i]
+		for k := range car {
+			car[k] /= mean * cars
+		}
+	}
+	for i := range b.of {
+		b.of[i] /= sum
+	}
+	return b
+}
+
+func (g *Guide) surprise(seen []probe.Observation, fits [][]fit, n int) string {
+	without := g.weigh(fits, n)
 	expected := 0.0
 	for i, s := range g.suspects {
-		if !s.unknown {
-			expected += without[i] * fits[k][i]
+		if s.unknown {
+			continue
+		}
+		for k, w := range without.car[i] {
+			expected += without.of[i] * w * fits[n][i][k]
 		}
 	}
 	if expected >= surprisingBelow {
 		return ""
 	}
-	return fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())
+	return fmt.Sprintf("%s: this contradicts the rest; take it again", seen[n].String())
 }
 
 // spread sums the belief on each part and wire.
@@ -246,7 +268,7 @@ func (g *Guide) tellApart(i, j int) (bool, error) {
 		if t.Do == probe.LookAtFans {
 			apart = g.fansDiffer(sh, state, i, j)
 		} else {
-			apart = g.voltsDiffer(sh, state, g.pinAt[t.At], i, j)
+			apart = g.voltsDiffer(sh, state, t, i, j)
 		}
 		if apart {
 			break
@@ -277,9 +299,9 @@ func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
 
 // voltsDiffer compares the two suspects' cars over thresholds half a volt apart, each soft
 // by the meter's spread: the largest difference between the shares above it.
-func (g *Guide) voltsDiffer(sh *sheaf, state, pin, i, j int) bool {
+func (g *Guide) voltsDiffer(sh *sheaf, state int, t probe.Test, i, j int) bool {
 	scale := g.circuit.Nominal() / 12
-	a, b := g.volts(sh, i, state, pin), g.volts(sh, j, state, pin)
+	a, b := g.meterAt(sh, i, state, t), g.meterAt(sh, j, state, t)
 	var x, y [cars]float64
 	low, high := 1e9, -1e9
 	for k := range cars {

@@ -64,6 +64,7 @@ type Guide struct {
 type sheaf struct {
 	setup   []electric.Action
 	samples [][]float32
+	binned  map[[3]int][]uint8 // by state and leads, for choosing tests
 }
 
 // New prepares a guide; predictions are made as they are needed.
@@ -127,7 +128,7 @@ func (g *Guide) sheaf(setup []electric.Action) (*sheaf, error) {
 	if sh := g.sheaves[key]; sh != nil {
 		return sh, nil
 	}
-	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects))}
+	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects)), binned: map[[3]int][]uint8{}}
 	well, err := g.model.Network(setup, nil)
 	if err != nil {
 		return nil, err
@@ -263,6 +264,29 @@ func (v view) at(car int) float64 { return float64(v.samples[v.first+car*v.strid
 // volts views the meter's figure at a pin.
 func (g *Guide) volts(sh *sheaf, suspect, state, pin int) view {
 	return view{sh.samples[suspect], state*g.width() + pin, len(g.circuit.States) * g.width()}
+}
+
+// reading views what the meter shows between a test's two leads.
+type reading struct {
+	red, black view
+	drop       bool
+}
+
+func (r reading) at(car int) float64 {
+	v := r.red.at(car)
+	if r.drop {
+		return v - r.black.at(car) // NaN where either floats
+	}
+	return v
+}
+
+// meterAt views a test's reading.
+func (g *Guide) meterAt(sh *sheaf, suspect, state int, t probe.Test) reading {
+	r := reading{red: g.volts(sh, suspect, state, g.pinAt[t.At]), drop: t.From.Part != ""}
+	if r.drop {
+		r.black = g.volts(sh, suspect, state, g.pinAt[t.From])
+	}
+	return r
 }
 
 // fan views a fan's speed share.

@@ -15,9 +15,13 @@ const (
 	edgeFast    = 0.03
 )
 
-// likelihood tells how well one observation fits each suspect, from 0 to 1. The scale
+// fit tells how well one observation fits one suspect's cars, each from 0 to 1. The scale
 // between observations does not matter.
-func (g *Guide) likelihood(o *probe.Observation) ([]float64, error) {
+type fit [cars]float64
+
+// likelihood weighs one observation for every suspect and every car of it. A reading that a
+// car cannot show is a misread, which is kept possible.
+func (g *Guide) likelihood(o *probe.Observation) ([]fit, error) {
 	setup, err := o.Check(g.circuit)
 	if err != nil {
 		return nil, err
@@ -27,41 +31,60 @@ func (g *Guide) likelihood(o *probe.Observation) ([]float64, error) {
 		return nil, err
 	}
 	state := g.stateIndex(g.circuit.State(o.State))
-	fits := make([]float64, len(g.suspects))
+	fits := make([]fit, len(g.suspects))
 	for i, s := range g.suspects {
+		f := &fits[i]
+		floor := misread / 3
 		switch {
 		case s.unknown:
-			fits[i] = likelyUnknown
+			for k := range f {
+				f[k] = likelyUnknown
+			}
+			continue
 		case o.Fans != nil:
-			fits[i] = (1-misread)*g.fansFit(sh, i, state, o.Fans) + misread/float64(len(speedWords))
+			floor = misread / float64(len(speedWords))
+			g.fansFit(f, sh, i, state, o.Fans)
 		default:
-			fits[i] = (1-misread)*g.voltsFit(sh, i, state, o) + misread/3
+			g.voltsFit(f, sh, i, state, o)
+		}
+		for k := range f {
+			f[k] = (1-misread)*f[k] + floor
+		}
+		if s.comesAndGoes() {
+			// It shows now and not then: the cars do not stay what they are.
+			f.level()
 		}
 	}
 	return fits, nil
 }
 
+// level gives every car the mean.
+func (f *fit) level() {
+	mean := f.mean()
+	for k := range f {
+		f[k] = mean
+	}
+}
+
+func (f *fit) mean() float64 {
+	sum := 0.0
+	for _, v := range f {
+		sum += v
+	}
+	return sum / cars
+}
+
 // voltsFit compares a reading with the suspect's cars: a bell around each prediction, as
 // wide as the meter's spread and the spread between cars ask for.
-func (g *Guide) voltsFit(sh *sheaf, suspect, state int, o *probe.Observation) float64 {
-	at := g.volts(sh, suspect, state, g.pinAt[mustPin(o.At)])
-	var from view
+func (g *Guide) voltsFit(f *fit, sh *sheaf, suspect, state int, o *probe.Observation) {
+	t := probe.Test{At: mustPin(o.At)}
 	if o.From != "" {
-		from = g.volts(sh, suspect, state, g.pinAt[mustPin(o.From)])
+		t.From = mustPin(o.From)
 	}
-	predict := func(car int) float64 {
-		v := at.at(car)
-		if o.From != "" {
-			if math.IsNaN(v) || math.IsNaN(from.at(car)) {
-				return math.NaN()
-			}
-			v -= from.at(car)
-		}
-		return v
-	}
-	var sum, mean, square float64
+	r := g.meterAt(sh, suspect, state, t)
+	var mean, square float64
 	for k := range cars {
-		v := meter(predict(k))
+		v := meter(r.at(k))
 		mean += v / cars
 		square += v * v / cars
 	}
@@ -69,17 +92,16 @@ func (g *Guide) voltsFit(sh *sheaf, suspect, state int, o *probe.Observation) fl
 	spread := 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(cars, -0.2)
 	width := math.Hypot(meterSpread*g.circuit.Nominal()/12, spread)
 	for k := range cars {
-		v := predict(k)
+		v := r.at(k)
 		if o.Volts.Open {
 			if math.IsNaN(v) {
-				sum++
+				f[k] = 1
 			}
 			continue
 		}
 		d := (o.Volts.Figure - meter(v)) / width
-		sum += math.Exp(-d * d / 2)
+		f[k] = math.Exp(-d * d / 2)
 	}
-	return sum / cars
 }
 
 // speedWords is the order in which chances of words are kept.
@@ -96,8 +118,7 @@ func speedChances(share float64) [4]float64 {
 }
 
 // fansFit is the chance that a look at the fans gives these words.
-func (g *Guide) fansFit(sh *sheaf, suspect, state int, seen map[string]string) float64 {
-	sum := 0.0
+func (g *Guide) fansFit(fits *fit, sh *sheaf, suspect, state int, seen map[string]string) {
 	for k := range cars {
 		chance := 1.0
 		for f, name := range g.fans {
@@ -116,7 +137,6 @@ func (g *Guide) fansFit(sh *sheaf, suspect, state int, seen map[string]string) f
 				}
 			}
 		}
-		sum += chance
+		fits[k] = chance
 	}
-	return sum / cars
 }

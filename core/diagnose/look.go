@@ -15,7 +15,7 @@ func (g *Guide) Look(seen []probe.Observation, now Now, t probe.Test) (Move, err
 	if err != nil {
 		return Move{}, err
 	}
-	return g.move(t, g.belief(fits, -1), now)
+	return g.move(t, g.weigh(fits, -1), now)
 }
 
 // Healthy words what a test shows on a car with nothing wrong, as drawn.

@@ -17,6 +17,7 @@ type Move struct {
 	Do       probe.Do  `json:"do"`
 	State    string    `json:"state"`
 	At       string    `json:"at,omitempty"`
+	From     string    `json:"from,omitempty"`
 	Setup    []string  `json:"setup"`
 	Minutes  float64   `json:"minutes"`
 	Bits     float64   `json:"bits"`
@@ -44,14 +45,30 @@ type Verdict struct {
 }
 
 // conclude fills in verdict and next moves.
-func (g *Guide) conclude(a *Assessment, belief []float64, seen []probe.Observation, now Now) error {
+func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+	if err := g.best(a, b, seen, now); err != nil {
+		return err
+	}
+	if len(a.Next) == 0 && len(a.Suspects) > 1 {
+		a.Suspects = mergeAll(a.Suspects)
+	}
 	if len(a.Suspects) > 0 && a.Suspects[0].Probability >= verdictAt && !g.suspects[a.Suspects[0].members[0]].unknown {
 		top := a.Suspects[0]
 		v := &Verdict{Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}}
 		lacking := g.lacking(top.members[0], seen)
+		if len(lacking) == 0 {
+			rival, err := g.rival(top, b, seen, now)
+			if err != nil {
+				return err
+			}
+			lacking = rival
+		}
+		if len(lacking) > 0 {
+			a.Next = nil
+		}
 		for _, l := range lacking {
 			v.Lacks = append(v.Lacks, l.text)
-			m, err := g.move(l.test, belief, now)
+			m, err := g.move(l.test, b, now)
 			if err != nil {
 				return err
 			}
@@ -62,11 +79,29 @@ func (g *Guide) conclude(a *Assessment, belief []float64, seen []probe.Observati
 		a.Next = a.Next[:min(len(a.Next), movesOffered)]
 		v.Proven = len(lacking) == 0
 		a.Verdict = v
-		if !v.Proven || top.Fault != NoFault {
-			return nil
+		if v.Proven {
+			a.Next = []Move{}
 		}
 	}
-	return g.best(a, belief, seen, now)
+	return nil
+}
+
+// mergeAll makes one group of all that still has a likelihood worth naming, where no test at
+// hand would tell any of it apart.
+func mergeAll(groups []Standing) []Standing {
+	const worthNaming = 0.02
+	first := groups[0]
+	var rest []Standing
+	for _, s := range groups[1:] {
+		if s.Probability < worthNaming || s.Fault == SomethingElse {
+			rest = append(rest, s)
+			continue
+		}
+		first.Probability += s.Probability
+		first.SameAs = append(append(first.SameAs, s.Fault), s.SameAs...)
+		first.members = append(first.members, s.members...)
+	}
+	return append([]Standing{first}, rest...)
 }
 
 type scored struct {
@@ -79,30 +114,21 @@ type scored struct {
 const leastBits = 0.01
 
 // best offers the tests with most expected information per minute, each at another place.
-func (g *Guide) best(a *Assessment, belief []float64, seen []probe.Observation, now Now) error {
-	var list []scored
-	for _, t := range probe.Tests(g.circuit, now.Setup) {
-		if done(t, seen) {
-			continue
-		}
-		o, err := g.classes(t, belief)
-		if err != nil {
-			return err
-		}
-		if bits := o.bits(belief); bits > leastBits {
-			list = append(list, scored{t, bits / t.Minutes(g.circuit, now.State, now.Setup), bits})
-		}
+func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+	list, err := g.rank(b, seen, now)
+	if err != nil {
+		return err
 	}
-	slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(y.score, x.score) })
 	type place struct {
 		do    probe.Do
 		at    harness.Pin
+		from  harness.Pin
 		state *harness.State
 	}
 	taken := map[place]bool{}
 	a.Next = []Move{}
 	for _, s := range list {
-		p := place{do: s.test.Do, at: s.test.At}
+		p := place{do: s.test.Do, at: s.test.At, from: s.test.From}
 		if s.test.Do == probe.LookAtFans {
 			p.state = s.test.State
 		}
@@ -110,7 +136,7 @@ func (g *Guide) best(a *Assessment, belief []float64, seen []probe.Observation, 
 			continue
 		}
 		taken[p] = true
-		m, err := g.move(s.test, belief, now)
+		m, err := g.move(s.test, b, now)
 		if err != nil {
 			return err
 		}
@@ -121,36 +147,61 @@ func (g *Guide) best(a *Assessment, belief []float64, seen []probe.Observation, 
 	return nil
 }
 
+// rank lists the tests not yet made that tell something, by information per minute.
+func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
+	var list []scored
+	for _, t := range probe.Tests(g.circuit, now.Setup) {
+		if done(t, seen) {
+			continue
+		}
+		o, err := g.classes(t, b)
+		if err != nil {
+			return nil, err
+		}
+		if bits := o.bits(b.of); bits > leastBits {
+			list = append(list, scored{t, bits / t.Minutes(g.circuit, now.State, now.Setup), bits})
+		}
+	}
+	slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(y.score, x.score) })
+	return list, nil
+}
+
 // done tells whether this very test has been made.
 func done(t probe.Test, seen []probe.Observation) bool {
 	words := probe.SetupWords(t.Setup)
 	return slices.ContainsFunc(seen, func(o probe.Observation) bool {
-		at := ""
+		at, from := "", ""
 		if t.Do == probe.Volts {
 			at = t.At.String()
 		}
+		if t.From.Part != "" {
+			from = t.From.String()
+		}
 		setup := slices.Clone(o.Setup)
 		slices.Sort(setup)
-		return o.State == t.State.Name && o.At == at && o.From == "" && slices.Equal(setup, words)
+		return o.State == t.State.Name && o.At == at && o.From == from && slices.Equal(setup, words)
 	})
 }
 
 // move words a test for a person.
-func (g *Guide) move(t probe.Test, belief []float64, now Now) (Move, error) {
-	o, err := g.classes(t, belief)
+func (g *Guide) move(t probe.Test, b *belief, now Now) (Move, error) {
+	o, err := g.classes(t, b)
 	if err != nil {
 		return Move{}, err
 	}
 	m := Move{
 		Do: t.Do, State: t.State.Name, Setup: probe.SetupWords(t.Setup),
-		Minutes: t.Minutes(g.circuit, now.State, now.Setup), Bits: o.bits(belief), Good: g.healthy(t),
+		Minutes: t.Minutes(g.circuit, now.State, now.Setup), Bits: o.bits(b.of), Good: g.healthy(t),
 	}
 	for k, label := range o.labels {
-		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, belief)})
+		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, b.of)})
 	}
 	slices.SortStableFunc(m.Outcomes, func(x, y Outcome) int { return cmp.Compare(y.Probability, x.Probability) })
 	if t.Do == probe.Volts {
 		m.At = t.At.String()
+	}
+	if t.From.Part != "" {
+		m.From = t.From.String()
 	}
 	g.word(&m, t, now)
 	return m, nil
@@ -207,7 +258,12 @@ func (g *Guide) word(m *Move, t probe.Test, now Now) {
 	}
 	part := g.circuit.Part(t.At.Part)
 	m.Title = fmt.Sprintf("Volts at %s, %s", g.side(t.At), asked)
-	m.Steps = append(m.Steps, "Black lead: battery negative post.", "Red lead: "+g.where(t.At)+".")
+	black := "battery negative post"
+	if t.From.Part != "" {
+		m.Title = fmt.Sprintf("Drop from %s to %s, %s", t.At, t.From, asked)
+		black = g.where(t.From)
+	}
+	m.Steps = append(m.Steps, "Black lead: "+black+".", "Red lead: "+g.where(t.At)+".")
 	if part.Kind() == harness.KindMotor || command != "" {
 		m.Cautions = append(m.Cautions, "Fans start without warning: keep hands and leads clear of the blades.")
 	}

@@ -27,23 +27,23 @@ const (
 )
 
 // classes works out a test's outcomes for the suspects with some belief left.
-func (g *Guide) classes(t probe.Test, belief []float64) (*outcomes, error) {
+func (g *Guide) classes(t probe.Test, b *belief) (*outcomes, error) {
 	sh, err := g.sheaf(t.Setup)
 	if err != nil {
 		return nil, err
 	}
 	state := g.stateIndex(t.State)
 	if t.Do == probe.LookAtFans {
-		return g.fanClasses(sh, state, belief), nil
+		return g.fanClasses(sh, state, b), nil
 	}
-	return g.voltClasses(sh, state, g.pinAt[t.At], belief), nil
+	return g.voltClasses(sh, state, t, b), nil
 }
 
 // negligible is the belief below which a suspect does not count in choosing a test.
 const negligible = 1e-4
 
 // fanClasses: a class for each combination of words that has some chance.
-func (g *Guide) fanClasses(sh *sheaf, state int, belief []float64) *outcomes {
+func (g *Guide) fanClasses(sh *sheaf, state int, b *belief) *outcomes {
 	words := len(speedWords)
 	combos := 1
 	for range g.fans {
@@ -51,7 +51,7 @@ func (g *Guide) fanClasses(sh *sheaf, state int, belief []float64) *outcomes {
 	}
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, combos)}
 	for i, s := range g.suspects {
-		if belief[i] < negligible || s.unknown {
+		if b.of[i] < negligible || s.unknown {
 			continue
 		}
 		row := make([]float64, combos)
@@ -61,7 +61,7 @@ func (g *Guide) fanClasses(sh *sheaf, state int, belief []float64) *outcomes {
 				each = append(each, speedChances(g.fan(sh, i, state, f).at(k)))
 			}
 			for combo := range row {
-				chance, rest := 1.0/cars, combo
+				chance, rest := b.car[i][k], combo
 				for f := range each {
 					chance *= each[f][rest%words]
 					rest /= words
@@ -71,7 +71,7 @@ func (g *Guide) fanClasses(sh *sheaf, state int, belief []float64) *outcomes {
 		}
 		o.chance[i] = row
 		for combo, chance := range row {
-			o.total[combo] += belief[i] * chance
+			o.total[combo] += b.of[i] * chance
 		}
 	}
 	for combo := range combos {
@@ -86,7 +86,7 @@ func (g *Guide) fanClasses(sh *sheaf, state int, belief []float64) *outcomes {
 	return o.keepLikely(0.002)
 }
 
-// keepLikely drops classes whose chance is below least and spreads the misread chance.
+// keepLikely drops classes whose chance is below least.
 func (o *outcomes) keepLikely(least float64) *outcomes {
 	var keep []int
 	for k, p := range o.total {
@@ -115,66 +115,106 @@ func (o *outcomes) keepLikely(least float64) *outcomes {
 			} else {
 				kept.chance[i][j] = 1 / float64(len(keep))
 			}
-			kept.chance[i][j] = (1-misread)*kept.chance[i][j] + misread/float64(len(keep))
 		}
 	}
+	kept.soften()
 	return kept
+}
+
+// soften spreads the misread chance over the classes.
+func (o *outcomes) soften() {
+	for _, row := range o.chance {
+		for j := range row {
+			row[j] = (1-misread)*row[j] + misread/float64(len(row))
+		}
+	}
+}
+
+// noBin marks a car that predicts nothing.
+const noBin = 255
+
+// binned gives, for each suspect and car, the bin its reading falls into. It does not depend
+// on the evidence and is kept.
+func (g *Guide) binned(sh *sheaf, state int, t probe.Test) []uint8 {
+	key := [3]int{state, g.pinAt[t.At], -1}
+	if t.From.Part != "" {
+		key[2] = g.pinAt[t.From]
+	}
+	if known := sh.binned[key]; known != nil {
+		return known
+	}
+	scale := g.circuit.Nominal() / 12
+	list := make([]uint8, len(g.suspects)*cars)
+	for i, s := range g.suspects {
+		if s.unknown {
+			for k := range cars {
+				list[i*cars+k] = noBin
+			}
+			continue
+		}
+		r := g.meterAt(sh, i, state, t)
+		for k := range cars {
+			v := meter(r.at(k))
+			list[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v/scale-lowestVolts)/binVolts)))))
+		}
+	}
+	sh.binned[key] = list
+	return list
 }
 
 // voltClasses puts the edges where the suspects' predictions leave gaps, so that no likely
 // reading lies near an edge.
-func (g *Guide) voltClasses(sh *sheaf, state, pin int, belief []float64) *outcomes {
-	scale := g.circuit.Nominal() / 12
-	bin := func(v float64) int {
-		return max(0, min(bins-1, int(math.Round((v/scale-lowestVolts)/binVolts))))
-	}
-	var weight [bins]float64
-	var cleared [bins]float64 // sums for the label of each class
-	for i, s := range g.suspects {
-		if belief[i] < negligible || s.unknown {
+func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outcomes {
+	binned := g.binned(sh, state, t)
+	var weight [bins]float64 // of belief
+	for i, p := range b.of {
+		if p < negligible || g.suspects[i].unknown {
 			continue
 		}
-		v := g.volts(sh, i, state, pin)
-		for k := range cars {
-			figure := meter(v.at(k))
-			weight[bin(figure)] += belief[i] / cars
-			cleared[bin(figure)] += belief[i] / cars * figure
+		car := &b.car[i]
+		for k, bin := range binned[i*cars : (i+1)*cars] {
+			weight[bin] += p * car[k]
 		}
 	}
 	edges := gaps(weight[:])
-	class := func(b int) int {
-		k := 0
-		for k < len(edges) && b > edges[k] {
+	var class [bins]uint8
+	for bin, k := 0, 0; bin < bins; bin++ {
+		for k < len(edges) && bin > edges[k] {
 			k++
 		}
-		return k
+		class[bin] = uint8(k)
 	}
-	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, len(edges)+1)}
-	middle := make([]float64, len(edges)+1)
-	for b, w := range weight {
-		o.total[class(b)] += w
-		middle[class(b)] += cleared[b]
+	n := len(edges) + 1
+	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, n)}
+	rows := make([]float64, n*len(g.suspects))
+	scale := g.circuit.Nominal() / 12
+	volts := func(bin float64) float64 { return (lowestVolts + bin*binVolts) * scale }
+	middle := make([]float64, n)
+	for bin, w := range weight {
+		o.total[class[bin]] += w
+		middle[class[bin]] += w * volts(float64(bin))
 	}
 	for k := range middle {
 		middle[k] /= math.Max(o.total[k], 1e-12)
 	}
-	for i, s := range g.suspects {
-		if belief[i] < negligible || s.unknown {
+	for i, p := range b.of {
+		if p < negligible || g.suspects[i].unknown {
 			continue
 		}
-		row := make([]float64, len(o.total))
-		v := g.volts(sh, i, state, pin)
-		for k := range cars {
-			row[class(bin(meter(v.at(k))))] += 1.0 / cars
+		row := rows[i*n : (i+1)*n]
+		car := &b.car[i]
+		for k, bin := range binned[i*cars : (i+1)*cars] {
+			row[class[bin]] += car[k]
 		}
 		o.chance[i] = row
 	}
 	edgeVolts := make([]float64, len(edges))
 	for k, e := range edges {
-		edgeVolts[k] = (lowestVolts + (float64(e)+0.5)*binVolts) * scale
+		edgeVolts[k] = volts(float64(e) + 0.5)
 	}
 	o.labels = voltLabels(edgeVolts, middle)
-	return o.keepLikely(0)
+	o.soften()
+	return o
 }
 
 const (
@@ -265,7 +305,16 @@ func (g *Guide) healthy(t probe.Test) string {
 	if t.Do == probe.LookAtFans {
 		return g.wordFans(n.Point(t.State).Motors)
 	}
-	v := n.Point(t.State).Pins[t.At.String()]
+	pins := n.Point(t.State).Pins
+	v := pins[t.At.String()]
+	if t.From.Part != "" && v != nil {
+		from := pins[t.From.String()]
+		if from == nil {
+			return "nothing (floating)"
+		}
+		d := *v - *from
+		v = &d
+	}
 	if v == nil {
 		return "nothing (floating)"
 	}

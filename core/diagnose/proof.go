@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -104,16 +105,18 @@ func (g *Guide) lacking(i int, seen []probe.Observation) []lack {
 	if s.name == NoFault {
 		return g.unseenStates(seen)
 	}
-	state := g.telling(s)
+	states := g.telling(s)
 	var list []lack
 	for _, d := range g.demands(s.fault) {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-			return o.Volts != nil && o.State == state.Name && o.From == "" && o.At == d.pin.String() &&
+			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
+			return o.Volts != nil && shows && o.From == "" && o.At == d.pin.String() &&
 				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 		})
 		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) {
 			continue
 		}
+		state := states[0]
 		test := probe.Test{Do: probe.Volts, State: state, At: d.pin}
 		if d.pulled {
 			test.Setup = []electric.Action{{Verb: electric.Out, Part: d.pin.Part}}
@@ -121,6 +124,55 @@ func (g *Guide) lacking(i int, seen []probe.Observation) []lack {
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
 	return list
+}
+
+// A rival explains what was seen at least this well, compared with the leader; its being
+// rare does not refute it. A test that would tell it apart must do so clearly.
+const (
+	rivalFit  = 0.25
+	rivalBits = 0.2
+)
+
+// rival asks for the test that tells the leader from those who explain the evidence as well
+// and are less likely only because they are rarer; none where no test would.
+func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now) ([]lack, error) {
+	explains := func(i int) float64 { return b.of[i] / g.suspects[i].prior }
+	best := 0.0
+	for _, i := range top.members {
+		best = max(best, explains(i))
+	}
+	even := &belief{of: make([]float64, len(g.suspects)), car: b.car}
+	leader := top.members[0]
+	var rivals []int
+	for i, s := range g.suspects {
+		if s.unknown || slices.Contains(top.members, i) || explains(i) < rivalFit*best {
+			continue
+		}
+		apart, err := g.tellApart(leader, i)
+		if err != nil {
+			return nil, err
+		}
+		if apart {
+			rivals = append(rivals, i)
+		}
+	}
+	if len(rivals) == 0 {
+		return nil, nil
+	}
+	even.of[leader] = 0.5
+	for _, i := range rivals {
+		even.of[i] = 0.5 / float64(len(rivals))
+	}
+	list, err := g.rank(even, seen, now)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range list {
+		if s.bits >= rivalBits {
+			return []lack{{"told apart from " + g.suspects[rivals[0]].name, s.test}}, nil
+		}
+	}
+	return nil, nil
 }
 
 // unseenStates is what "nothing is wrong" lacks: every state looked at, all fitted.
@@ -137,22 +189,23 @@ func (g *Guide) unseenStates(seen []probe.Observation) []lack {
 	return list
 }
 
-// telling is the state in which the fault shows most: by fan speeds, then by volts.
-func (g *Guide) telling(s *suspect) *harness.State {
-	best, most := g.circuit.States[len(g.circuit.States)-1], 0.0
+// telling lists the states in which the fault shows, the one where it shows most first: by
+// fan speeds, then by volts.
+func (g *Guide) telling(s *suspect) []*harness.State {
 	well, err := g.model.Network(nil, nil)
 	if err != nil {
-		return best
+		return g.circuit.States
 	}
 	ill, err := g.network(s, nil)
 	if err != nil {
-		return best
+		return g.circuit.States
 	}
 	fans, pins := len(g.fans), len(g.model.Pins())
 	a, b := make([]float32, fans), make([]float32, fans)
 	v, w := make([]float32, pins), make([]float32, pins)
 	ill.Restore()
 	ill.SetBlown(s.blown[0])
+	difference := make(map[*harness.State]float64)
 	for _, state := range g.circuit.States {
 		well.Rest()
 		well.Enter(state)
@@ -162,16 +215,24 @@ func (g *Guide) telling(s *suspect) *harness.State {
 		ill.Enter(state)
 		ill.FanShares(b)
 		ill.MeterVolts(w)
-		difference := 0.0
 		for f := range a {
-			difference += 100 * math.Abs(float64(a[f]-b[f]))
+			difference[state] += 100 * math.Abs(float64(a[f]-b[f]))
 		}
 		for p := range v {
-			difference += math.Abs(meter(float64(v[p])) - meter(float64(w[p])))
-		}
-		if difference > most {
-			best, most = state, difference
+			difference[state] += math.Abs(meter(float64(v[p])) - meter(float64(w[p])))
 		}
 	}
-	return best
+	states := slices.Clone(g.circuit.States)
+	slices.SortStableFunc(states, func(x, y *harness.State) int { return cmp.Compare(difference[y], difference[x]) })
+	shows := states[:1]
+	for _, state := range states[1:] {
+		if difference[state] >= stillTelling*difference[states[0]] {
+			shows = append(shows, state)
+		}
+	}
+	return shows
 }
+
+// stillTelling is how much a fault must show in a state, compared with where it shows most,
+// for a reading there to count in its proof.
+const stillTelling = 0.4

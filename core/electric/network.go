@@ -343,7 +343,7 @@ func crossedEnd(f fault.Fault, w *harness.Wire, pin harness.Pin) harness.Pin {
 // addAction stamps what the set-up adds; what it takes away was left out already.
 func (n *Network) addAction(a Action) error {
 	node := func(pin harness.Pin) (node, error) {
-		if found, ok := n.nodes[pin]; ok {
+		if found, ok := n.nodes[pin]; ok && (!pin.Inner || n.detached(pin.Part)) {
 			return found, nil
 		}
 		return post, fmt.Errorf("set-up %q: %s can be reached only while %s is out", a, pin, pin.Part)

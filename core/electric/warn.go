@@ -54,7 +54,7 @@ func (n *Network) warnings() []Warning {
 }
 
 // burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).
-const burnAmpsPerMM2 = 60
+const burnAmpsPerMM2 = 30
 
 func (n *Network) warnFuse(i int, warn func(kind, at, format string, args ...any)) {
 	f := &n.fuses[i]

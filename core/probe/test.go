@@ -23,6 +23,7 @@ type Test struct {
 	State *harness.State
 	Setup []electric.Action
 	At    harness.Pin
+	From  harness.Pin // of volts: the black lead; the zero Pin is the battery's negative post
 }
 
 // SetupWords spells a set-up; the order does not matter, so it is sorted.
@@ -39,8 +40,8 @@ func SetupWords(setup []electric.Action) []string {
 func SetupKey(setup []electric.Action) string { return strings.Join(SetupWords(setup), ";") }
 
 // Tests lists what can be tried: each state looked at; volts from battery negative at every
-// pin with everything as it is, and at a relay's own cavities with that relay out. now is
-// the set-up on the car.
+// pin with everything as it is, and at a relay's own cavities with that relay out; the drop
+// under load across every wire, contact and fuse as it is. now is the set-up on the car.
 func Tests(c *harness.Circuit, now []electric.Action) []Test {
 	var tests []Test
 	for _, setup := range setups(c, now) {
@@ -60,9 +61,39 @@ func Tests(c *harness.Circuit, now []electric.Action) []Test {
 					}
 				}
 			}
+			if asItIs {
+				for _, d := range drops(c) {
+					tests = append(tests, Test{Do: Volts, State: s, Setup: setup, At: d[0], From: d[1]})
+				}
+			}
 		}
 	}
 	return tests
+}
+
+// drops lists the pairs of pins across which a loaded drop tells something: both ends of
+// each wire, both sides of each contact, fuse and switch. The pin nearer the feed as drawn
+// comes first.
+func drops(c *harness.Circuit) [][2]harness.Pin {
+	var pairs [][2]harness.Pin
+	for _, w := range c.Wires {
+		pairs = append(pairs, [2]harness.Pin{w.From, w.To})
+	}
+	for _, p := range c.Parts {
+		pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
+		switch spec := p.Spec.(type) {
+		case *harness.Relay:
+			if spec.HasMake() {
+				pairs = append(pairs, [2]harness.Pin{pin("30"), pin("87")})
+			}
+			if spec.HasRest() {
+				pairs = append(pairs, [2]harness.Pin{pin("30"), pin("87a")})
+			}
+		case *harness.Fuse, *harness.Switch:
+			pairs = append(pairs, [2]harness.Pin{pin("a"), pin("b")})
+		}
+	}
+	return pairs
 }
 
 // pulledRelay is the one relay that is out where nothing else is apart, else empty.
@@ -141,12 +172,20 @@ func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.A
 	if t.Do == LookAtFans {
 		return minutes + minutesLook
 	}
-	part := c.Part(t.At.Part)
-	minutes += minutesRead
-	if part.Access > 0 {
-		return minutes + part.Access
+	minutes += minutesRead + t.reach(c, t.At)
+	if t.From.Part != "" && t.From.Part != t.At.Part {
+		minutes += t.reach(c, t.From)
 	}
-	minutes += reach[part.Kind()]
+	return minutes
+}
+
+// reach prices getting a lead onto a pin.
+func (t Test) reach(c *harness.Circuit, pin harness.Pin) float64 {
+	part := c.Part(pin.Part)
+	if part.Access > 0 {
+		return part.Access
+	}
+	minutes := reach[part.Kind()]
 	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name})
 	if part.Kind() == harness.KindRelay && !out {
 		minutes += minutesBackside

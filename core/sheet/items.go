@@ -7,8 +7,9 @@ import (
 	"ironthread/core/harness"
 )
 
-// Sizes in grid units; a unit is Unit pixels.
+// Sizes in grid units.
 const (
+	runGap       = 2 // between two parts of a run
 	twoPinHeight = 5
 	motorHeight  = 7
 	relayHeight  = 8
@@ -22,17 +23,16 @@ type terminal struct {
 	pin    harness.Pin
 	net    int
 	dx     int  // before mirroring
-	level  int  // which symbol of the run, counted in rows from the item's row
+	dy     int  // below the item's top
 	bottom bool // leaves downwards
 }
 
 // glyph is one symbol of an item: a fuse, a relay's box, a controller.
 type glyph struct {
 	part        *harness.Part
-	way         int // connector way, 0 otherwise
-	level       int
-	left, right int // extent either side of the item's x, before mirroring
-	height      int
+	way         int    // connector way, 0 otherwise
+	left, right int    // extent either side of the item's x, before mirroring
+	dy, height  int    // below the item's top
 	name, note  string // label: name in bold, note under it
 	flipped     bool   // drawn upside down: pin b at the top
 	coilFlipped bool
@@ -44,7 +44,7 @@ type item struct {
 	terminals []terminal
 	elastic   bool
 	relay     bool
-	levels    int
+	height    int
 
 	// The placement.
 	x, row int
@@ -120,8 +120,8 @@ func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harn
 		g.left, g.right, g.height = 4, 4, motorHeight
 	}
 	return &item{
-		glyphs: []glyph{g}, levels: 1,
-		terminals: []terminal{{pin: top, net: nets.of[top]}, {pin: bottom, net: nets.of[bottom], bottom: true}},
+		glyphs: []glyph{g}, height: g.height,
+		terminals: []terminal{{pin: top, net: nets.of[top]}, {pin: bottom, net: nets.of[bottom], bottom: true, dy: g.height}},
 	}
 }
 
@@ -140,9 +140,13 @@ func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(ha
 	g.name, g.note = captions(p, 0)
 	g.coilFlipped = into(pin("86")) < -1e-9
 	g.flipped = into(pin("30")) < -1e-9
-	it := &item{relay: true, levels: 1}
+	it := &item{relay: true, height: relayHeight}
 	put := func(name string, dx int, bottom bool) {
-		it.terminals = append(it.terminals, terminal{pin: pin(name), net: nets.of[pin(name)], dx: dx, bottom: bottom})
+		t := terminal{pin: pin(name), net: nets.of[pin(name)], dx: dx, bottom: bottom}
+		if bottom {
+			t.dy = relayHeight
+		}
+		it.terminals = append(it.terminals, t)
 	}
 	put("86", coilAt, g.coilFlipped)
 	put("85", coilAt, !g.coilFlipped)
@@ -167,7 +171,7 @@ func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(ha
 func boxItem(p *harness.Part, nets *netlist, into func(harness.Pin) float64) *item {
 	g := glyph{part: p, height: boxHeight}
 	g.name, g.note = captions(p, 0)
-	it := &item{elastic: true, levels: 1}
+	it := &item{elastic: true, height: boxHeight}
 	var top, bottom int
 	for _, pin := range p.Pins() {
 		if len(nets.pins[nets.of[pin]]) < 2 {
@@ -175,7 +179,7 @@ func boxItem(p *harness.Part, nets *netlist, into func(harness.Pin) float64) *it
 		}
 		t := terminal{pin: pin, net: nets.of[pin]}
 		if into(pin) < -1e-9 || nets.ground[nets.of[pin]] {
-			t.bottom, t.dx = true, bottom*pinPitch
+			t.bottom, t.dx, t.dy = true, bottom*pinPitch, boxHeight
 			bottom++
 		} else {
 			t.dx = top * pinPitch
@@ -263,15 +267,16 @@ func fold(items []*item, nets *netlist) []*item {
 			if !foldable(end) || next == nil || next == it || gone[next] {
 				break
 			}
+			below := it.height + runGap
 			for _, g := range next.glyphs {
-				g.level = it.levels
+				g.dy += below
 				it.glyphs = append(it.glyphs, g)
 			}
 			for _, t := range next.terminals {
-				t.level = it.levels
+				t.dy += below
 				it.terminals = append(it.terminals, t)
 			}
-			it.levels++
+			it.height = below + next.height
 			gone[next] = true
 		}
 	}

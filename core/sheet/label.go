@@ -42,7 +42,7 @@ func (pl *plan) write(s *Sheet, c *harness.Circuit) {
 		}
 	}
 	for _, r := range []Rail{s.Rail, s.Ground} {
-		w.taken = append(w.taken, box{float64(r.X1), float64(r.Y - 7), float64(r.X2), float64(r.Y + 7)})
+		w.taken = append(w.taken, box{float64(r.X1), float64(r.Y - 5), float64(r.X2), float64(r.Y + 5)})
 	}
 	for _, l := range s.Locals {
 		x, y := float64(l.Mark.X), float64(l.Mark.Y)
@@ -104,7 +104,7 @@ func (w *writer) free(b box) bool {
 func (w *writer) name(pl *plan, i int, it *item, k int) {
 	g := &it.glyphs[k]
 	b := pl.body(it, g)
-	x1, y1, x2, y2 := float64(b.x1*Unit), float64(b.y1*Unit), float64(b.x2*Unit), float64(b.y2*Unit)
+	x1, y1, x2, y2 := float64(b.x1*Unit), float64(b.y1*UnitY), float64(b.x2*Unit), float64(b.y2*UnitY)
 	nameWide, noteWide := textWidth(g.name, nameSize, true), textWidth(g.note, noteSize, false)
 	name := Text{Kind: NameText, Text: g.name, Part: g.part.Name}
 	note := Text{Kind: NoteText, Text: g.note, Part: g.part.Name}
@@ -112,7 +112,7 @@ func (w *writer) name(pl *plan, i int, it *item, k int) {
 	if it.elastic {
 		w.set(name, nameWide, nameSize, [2]float64{(x1 + x2 - nameWide) / 2, middle + 1})
 		if g.note != "" {
-			w.set(note, noteWide, noteSize, [2]float64{(x1 + x2 - noteWide) / 2, middle + 15})
+			w.set(note, noteWide, noteSize, [2]float64{(x1 + x2 - noteWide) / 2, middle + 14})
 		}
 		return
 	}
@@ -163,18 +163,13 @@ func (w *writer) pins(s *Symbol) {
 		wide := monoWidth(t.Text, pinSize)
 		x, y := float64(m.X), float64(m.Y)
 		if inside {
-			base := y + 16
+			base := y + 15
 			if m.Bottom {
-				base = y - 8
+				base = y - 7
 			}
 			at := [2]float64{x + 7, base}
 			if s.Part.Kind() == harness.KindController {
 				at[0] = x - wide/2
-				if m.Bottom {
-					at[1] = y - 8
-				} else {
-					at[1] = y + 17
-				}
 			} else if x+7+wide > float64(s.X+s.W)-3 || (m.Pin.Name == "87" && s.Mark("87a").X > m.X) {
 				at[0] = x - 7 - wide
 			}

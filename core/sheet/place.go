@@ -5,11 +5,12 @@ import (
 	"math/rand/v2"
 )
 
-// While items are being placed the rows have one pitch; real heights come with routing.
+// While items are being placed every channel has one height; what it really needs comes with
+// routing.
 const (
-	rowPitch    = 14
-	channelRise = 3 // a row's channel lies this far above its top
-	railRise    = 6
+	channelHeight = 5
+	channelRise   = 2 // a row's channel lies this far above its top
+	railRise      = 5
 )
 
 // Weights of the cost, in the units of one bend being three (measured on seven circuits).
@@ -19,6 +20,7 @@ const (
 	costAcross     = 0.35
 	costDown       = 0.15
 	costThrough    = 16 // a wire through a part
+	costTight      = 6  // along its side
 	costLabelZone  = 14
 	costSameColumn = 12
 	costOverlap    = 40
@@ -56,6 +58,7 @@ type placer struct {
 	owner, zoneOf []int
 	across, down  []run
 	rows          int
+	tops          []int // of each row, and one more below the last
 }
 
 type ref struct{ item, terminal int }
@@ -98,11 +101,7 @@ func (it *item) extents(g *glyph) (left, right int) {
 func (p *placer) at(r ref) (x, y int, bottom bool) {
 	it := p.items[r.item]
 	t := &it.terminals[r.terminal]
-	y = (it.row + t.level) * rowPitch
-	if t.bottom {
-		y += it.glyphs[min(t.level, len(it.glyphs)-1)].height
-	}
-	return it.x + it.sign()*t.dx, y, t.bottom
+	return it.x + it.sign()*t.dx, p.tops[it.row] + t.dy, t.bottom
 }
 
 // start lays the items out by rows: each as far down as the longest way from the battery.
@@ -111,10 +110,7 @@ func (p *placer) start() {
 	next := map[int]int{}
 	for _, i := range p.rng.Perm(len(p.items)) {
 		it := p.items[i]
-		x := 0
-		for level := range it.levels {
-			x = max(x, next[it.row+level])
-		}
+		x := next[it.row]
 		g := it.glyphs[0]
 		it.mirror = it.relay && p.rng.IntN(2) == 0
 		p.left[i] = p.rng.IntN(2) == 0
@@ -128,17 +124,14 @@ func (p *placer) start() {
 			right += p.labels[i]
 		}
 		it.x = x + left + 2
-		for level := range it.levels {
-			next[it.row+level] = it.x + right + 2
-		}
+		next[it.row] = it.x + right + 2
 	}
 }
 
 // assignRows: longest path downwards over nets, from bottom pins to top pins; an edge that
 // would close a cycle is left out.
 func (p *placer) assignRows() {
-	type edge struct{ to, levels int }
-	edges := make([][]edge, len(p.items))
+	edges := make([][]int, len(p.items))
 	for net, refs := range p.onNet {
 		if net == p.nets.battery || p.nets.ground[net] {
 			continue
@@ -147,7 +140,7 @@ func (p *placer) assignRows() {
 			for _, b := range refs {
 				ta, tb := p.items[a.item].terminals[a.terminal], p.items[b.item].terminals[b.terminal]
 				if a.item != b.item && ta.bottom && !tb.bottom {
-					edges[a.item] = append(edges[a.item], edge{b.item, ta.level + 1 - tb.level})
+					edges[a.item] = append(edges[a.item], b.item)
 				}
 			}
 		}
@@ -159,11 +152,11 @@ func (p *placer) assignRows() {
 		state[i] = 1
 		kept := edges[i][:0]
 		for _, e := range edges[i] {
-			if state[e.to] == 1 {
+			if state[e] == 1 {
 				continue // closes a cycle
 			}
-			if state[e.to] == 0 {
-				visit(e.to)
+			if state[e] == 0 {
+				visit(e)
 			}
 			kept = append(kept, e)
 		}
@@ -189,7 +182,7 @@ func (p *placer) assignRows() {
 	for k := len(order) - 1; k >= 0; k-- {
 		i := order[k]
 		for _, e := range edges[i] {
-			p.items[e.to].row = max(p.items[e.to].row, p.items[i].row+e.levels)
+			p.items[e].row = max(p.items[e].row, p.items[i].row+1)
 		}
 	}
 }
@@ -214,13 +207,12 @@ func (p *placer) cost(limit float64) float64 {
 func (p *placer) layOut() float64 {
 	p.bodies, p.zones, p.owner, p.zoneOf = p.bodies[:0], p.zones[:0], p.owner[:0], p.zoneOf[:0]
 	low, high := math.MaxInt, math.MinInt
-	p.rows = 0
+	p.stackRows()
 	for i, it := range p.items {
-		p.rows = max(p.rows, it.row+it.levels)
 		for k := range it.glyphs {
 			g := &it.glyphs[k]
 			left, right := it.extents(g)
-			top := (it.row + g.level) * rowPitch
+			top := p.tops[it.row] + g.dy
 			p.bodies = append(p.bodies, rect{left, top, right, top + g.height})
 			p.owner = append(p.owner, i)
 			if p.labels[i] > 0 {
@@ -235,7 +227,25 @@ func (p *placer) layOut() float64 {
 			low, high = min(low, left), max(high, right)
 		}
 	}
-	return sizeCost(high-low, p.rows*rowPitch)
+	return sizeCost(high-low, p.tops[p.rows])
+}
+
+// stackRows finds the rows' tops from the highest item of each.
+func (p *placer) stackRows() {
+	p.rows = 0
+	for _, it := range p.items {
+		p.rows = max(p.rows, it.row+1)
+	}
+	p.tops = p.tops[:0]
+	for range p.rows + 1 {
+		p.tops = append(p.tops, 0)
+	}
+	for _, it := range p.items {
+		p.tops[it.row+1] = max(p.tops[it.row+1], it.height)
+	}
+	for r := 1; r <= p.rows; r++ {
+		p.tops[r] += p.tops[r-1] + channelHeight
+	}
 }
 
 // aspect is how much wider than high the place for a sheet is.
@@ -306,7 +316,7 @@ func (p *placer) wire(net int) float64 {
 	}
 	best, channel := math.Inf(1), 0
 	for c := 0; c <= p.rows; c++ {
-		y := c*rowPitch - channelRise
+		y := p.tops[c] - channelRise
 		sum := 0.0
 		var sides [2]trunkEnd
 		for _, r := range refs {
@@ -363,14 +373,14 @@ func (p *placer) railWire(net int, refs []ref) float64 {
 			sum += costWrongSide
 		}
 		p.down = append(p.down, run{x, -railRise, y, net})
-		sum += costDown*float64(y+railRise) + costLowFeed*float64(y/rowPitch)
+		sum += costDown*float64(y+railRise) + costLowFeed*float64(p.items[r.item].row)
 	}
 	return sum
 }
 
 func (p *placer) groundWire(net int, refs []ref) float64 {
 	sum := 0.0
-	ground := p.rows * rowPitch
+	ground := p.tops[p.rows]
 	for _, r := range refs {
 		x, y, bottom := p.at(r)
 		if !bottom {
@@ -424,8 +434,12 @@ func (p *placer) conflicts() float64 {
 			}
 		}
 		for _, b := range p.bodies {
-			if v.at > b.x1-1 && v.at < b.x2+1 && v.from < b.y2 && v.to > b.y1 && !(v.to == b.y1 || v.from == b.y2) {
+			switch {
+			case v.at < b.x1-1 || v.at > b.x2+1 || v.from >= b.y2 || v.to <= b.y1:
+			case v.at >= b.x1 && v.at <= b.x2:
 				sum += costThrough
+			default:
+				sum += costTight
 			}
 		}
 		for _, z := range p.zones {

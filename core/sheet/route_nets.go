@@ -53,12 +53,10 @@ func newPlan(p *placer, spare int) *plan {
 	heights := make([]int, p.rows)
 	trunks := make([]int, p.rows+1)
 	for _, it := range p.items {
-		for _, g := range it.glyphs {
-			heights[it.row+g.level] = max(heights[it.row+g.level], g.height)
-		}
+		heights[it.row] = max(heights[it.row], it.height)
 	}
 	for c := range trunks {
-		trunks[c] = p.busiest(c*rowPitch - channelRise)
+		trunks[c] = p.busiest(p.tops[c] - channelRise)
 	}
 	y := 1 + railSpace + perTrunk*trunks[0] + spare
 	pl.rail = 1
@@ -98,16 +96,12 @@ func (p *placer) busiest(y int) int {
 // body gives a glyph's rectangle on the grid.
 func (pl *plan) body(it *item, g *glyph) rect {
 	left, right := it.extents(g)
-	top := pl.rowTop[it.row+g.level]
+	top := pl.rowTop[it.row] + g.dy
 	return rect{left + pl.left, top, right + pl.left, top + g.height}
 }
 
 func (pl *plan) spot(it *item, t *terminal) spot {
-	y := pl.rowTop[it.row+t.level]
-	if t.bottom {
-		y += it.glyphs[min(t.level, len(it.glyphs)-1)].height
-	}
-	return spot{t.pin, t.net, point{it.x + it.sign()*t.dx + pl.left, y}, t.bottom}
+	return spot{t.pin, t.net, point{it.x + it.sign()*t.dx + pl.left, pl.rowTop[it.row] + t.dy}, t.bottom}
 }
 
 // mark puts bodies, label zones and the pins' accesses on the grid.
@@ -191,6 +185,7 @@ func (pl *plan) route() bool {
 			pl.improve(net)
 		}
 	}
+	pl.squeeze()
 	pl.count()
 	return true
 }

@@ -13,8 +13,11 @@ import (
 	"ironthread/core/harness"
 )
 
-// Unit is the grid's pitch in pixels.
-const Unit = 10
+// Unit and UnitY are the grid's pitch in pixels, across and down: a page is wider than high.
+const (
+	Unit  = 10
+	UnitY = 8
+)
 
 // Sheet is a drawing.
 type Sheet struct {
@@ -161,10 +164,8 @@ func (p *placer) squeezeRows() {
 	used := map[int]bool{}
 	last := 0
 	for _, it := range p.items {
-		for l := range it.levels {
-			used[it.row+l] = true
-			last = max(last, it.row+l)
-		}
+		used[it.row] = true
+		last = max(last, it.row)
 	}
 	shift := 0
 	moved := make([]int, last+1)
@@ -181,7 +182,7 @@ func (p *placer) squeezeRows() {
 
 // sheet turns the plan into the drawing.
 func (pl *plan) sheet(c *harness.Circuit) *Sheet {
-	s := &Sheet{Width: pl.grid.w * Unit, Height: (pl.grid.h + 2) * Unit, Crossings: pl.crossed, Bends: pl.bends}
+	s := &Sheet{Width: pl.grid.w * Unit, Height: (pl.grid.h + 2) * UnitY, Crossings: pl.crossed, Bends: pl.bends}
 	for _, it := range pl.p.items {
 		for k := range it.glyphs {
 			s.Symbols = append(s.Symbols, pl.symbol(it, k))
@@ -189,10 +190,10 @@ func (pl *plan) sheet(c *harness.Circuit) *Sheet {
 	}
 	if net := pl.p.nets.battery; net >= 0 {
 		battery := c.OfKind(harness.KindBattery)[0]
-		s.Rail = Rail{Y: pl.rail * Unit, Pin: harness.Pin{Part: battery.Name, Name: "+"}}
+		s.Rail = Rail{Y: pl.rail * UnitY, Pin: harness.Pin{Part: battery.Name, Name: "+"}}
 		s.Rail.X1, s.Rail.X2 = pl.feet(func(net int) bool { return net == pl.p.nets.battery })
 	}
-	s.Ground = Rail{Y: pl.ground * Unit}
+	s.Ground = Rail{Y: pl.ground * UnitY}
 	s.Ground.X1, s.Ground.X2 = pl.feet(func(net int) bool { return pl.p.nets.ground[net] })
 	for net, paths := range pl.paths {
 		switch {
@@ -239,18 +240,18 @@ func (pl *plan) feet(on func(net int) bool) (x1, x2 int) {
 }
 
 func (s spot) mark() Mark {
-	return Mark{Pin: s.pin, X: s.at.x * Unit, Y: s.at.y * Unit, Bottom: s.bottom}
+	return Mark{Pin: s.pin, X: s.at.x * Unit, Y: s.at.y * UnitY, Bottom: s.bottom}
 }
 
 func (pl *plan) symbol(it *item, k int) Symbol {
 	g := &it.glyphs[k]
 	b := pl.body(it, g)
 	s := Symbol{
-		Part: g.part, Way: g.way, X: b.x1 * Unit, Y: b.y1 * Unit, W: (b.x2 - b.x1) * Unit, H: (b.y2 - b.y1) * Unit,
+		Part: g.part, Way: g.way, X: b.x1 * Unit, Y: b.y1 * UnitY, W: (b.x2 - b.x1) * Unit, H: (b.y2 - b.y1) * UnitY,
 		Flipped: g.flipped, CoilUp: g.coilFlipped,
 	}
 	for i := range it.terminals {
-		if t := &it.terminals[i]; t.level == g.level {
+		if t := &it.terminals[i]; t.dy >= g.dy && t.dy <= g.dy+g.height {
 			s.Pins = append(s.Pins, pl.spot(it, t).mark())
 		}
 	}
@@ -301,7 +302,7 @@ func (pl *plan) line(net int, paths []path) Line {
 		}
 		seen[p] = true
 		if len(links[p]) > 2 {
-			l.Dots = append(l.Dots, Dot{p.x * Unit, p.y * Unit})
+			l.Dots = append(l.Dots, Dot{p.x * Unit, p.y * UnitY})
 		}
 		for _, next := range links[p] {
 			end, before := next, p
@@ -317,7 +318,7 @@ func (pl *plan) line(net int, paths []path) Line {
 				continue
 			}
 			done[[2]point{p, end}] = true
-			l.Segments = append(l.Segments, Segment{p.x * Unit, p.y * Unit, end.x * Unit, end.y * Unit, nil})
+			l.Segments = append(l.Segments, Segment{p.x * Unit, p.y * UnitY, end.x * Unit, end.y * UnitY, nil})
 		}
 	}
 	l.hang()

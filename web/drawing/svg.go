@@ -34,7 +34,7 @@ type Look struct {
 }
 
 // hatchFrom is the belief from which a part is hatched.
-const hatchFrom = 0.01
+const hatchFrom = 0.015
 
 type svg struct {
 	w    io.Writer
@@ -106,8 +106,15 @@ func (d *svg) suspicion() {
 	for i := range d.s.Symbols {
 		s := &d.s.Symbols[i]
 		if n := density(d.look.Parts[s.Part.Name]); n > 0 {
-			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#hatch%d)"/>`,
-				s.X-9, s.Y+2, s.W+18, s.H-4, n)
+			x, w := s.X-7, s.W+14
+			if len(s.Pins) == 2 { // close round the symbol, so that its name stays clear
+				half := 16
+				if s.Part.Kind() == harness.KindMotor {
+					half = 32
+				}
+				x, w = s.Pins[0].X-half, 2*half
+			}
+			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#hatch%d)"/>`, x, s.Y+2, w, s.H-4, n)
 		}
 	}
 	marks := d.marks()

@@ -56,19 +56,19 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		}
 	case harness.KindSwitch:
 		closed := d.passes(s)
-		d.stub(upper, x, top, top+10)
-		d.stub(lower, x, bottom-10, bottom)
-		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+12, x, bottom-12)
+		d.stub(upper, x, top, top+8)
+		d.stub(lower, x, bottom-8, bottom)
+		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+10, x, bottom-10)
 		if closed {
-			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-12, top+12)
+			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-10, top+10)
 		} else {
-			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-12, x+13, top+14)
+			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-10, x+13, top+14)
 		}
 	case harness.KindMotor:
-		r, middle := 28, (top+bottom)/2
+		r, middle := 24, (top+bottom)/2
 		d.stub(upper, x, top, middle-r)
 		d.stub(lower, x, middle+r, bottom)
-		d.f(`<circle class="body solid" cx="%d" cy="%d" r="%d"/><text class="letter" x="%d" y="%d" text-anchor="middle">M</text>`, x, middle, r, x, middle+8)
+		d.f(`<circle class="body solid" cx="%d" cy="%d" r="%d"/><text class="letter" x="%d" y="%d" text-anchor="middle">M</text>`, x, middle, r, x, middle+4)
 		d.speed(s, x, middle)
 	case harness.KindConnector:
 		middle := (top + bottom) / 2
@@ -85,7 +85,7 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 	}
 }
 
-// speed writes what a motor does: arcs for its speed, so that no colour is needed.
+// speed writes what a motor does.
 func (d *svg) speed(s *sheet.Symbol, x, y int) {
 	if d.look.Point == nil {
 		return
@@ -94,13 +94,7 @@ func (d *svg) speed(s *sheet.Symbol, x, y int) {
 	if !ok {
 		return
 	}
-	arcs := map[string]int{"slow": 1, "fast": 2, "backwards": 1}[string(m.Speed)]
-	for k := range arcs {
-		r := 20 - 5*float64(k)
-		d.f(`<path class="spin" d="M%.1f %.1fA%.0f %.0f 0 0 1 %.1f %.1f"/>`,
-			float64(x)-r, float64(y), r, r, float64(x)+r*math.Cos(-0.6), float64(y)+r*math.Sin(-0.6))
-	}
-	d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">%s</text>`, x, y+20, html.EscapeString(string(m.Speed)))
+	d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">%s</text>`, x, y+16, html.EscapeString(string(m.Speed)))
 }
 
 func (d *svg) blown(part string) bool {
@@ -131,9 +125,9 @@ func (d *svg) relay(s *sheet.Symbol) {
 		coil += " energised"
 	}
 	x := top.X
-	d.stub(top.Pin, x, top.Y, middle-14)
-	d.stub(bottom.Pin, x, middle+14, bottom.Y)
-	d.f(`<rect class="%s" x="%d" y="%d" width="36" height="28"/><path class="element" d="M%d %dl36 -28"/>`, coil, x-18, middle-14, x-18, middle+14)
+	d.stub(top.Pin, x, top.Y, middle-11)
+	d.stub(bottom.Pin, x, middle+11, bottom.Y)
+	d.f(`<rect class="%s" x="%d" y="%d" width="36" height="22"/><path class="element" d="M%d %dl36 -22"/>`, coil, x-18, middle-11, x-18, middle+11)
 	if buzzes {
 		d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">buzzes</text>`, x, middle+5)
 	}
@@ -157,7 +151,7 @@ func (d *svg) contact(s *sheet.Symbol, feed, to sheet.Mark, closed, rest bool) {
 	if to.Y < feed.Y {
 		dir = -1
 	}
-	pivot, seat := feed.Y+24*dir, to.Y-22*dir
+	pivot, seat := feed.Y+20*dir, to.Y-19*dir
 	d.stub(feed.Pin, feed.X, feed.Y, pivot)
 	d.stub(to.Pin, to.X, to.Y, seat)
 	alone := s.Mark("87").Pin.Name == "" || s.Mark("87a").Pin.Name == ""
@@ -171,7 +165,7 @@ func (d *svg) contact(s *sheet.Symbol, feed, to sheet.Mark, closed, rest bool) {
 			d.threadPath(amps, to.X, seat, to.X, to.Y)
 		}
 	case alone && !rest:
-		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X+14, seat-2*dir)
+		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X+13, seat-2*dir)
 	case alone:
 		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X-14, seat-2*dir)
 	}

@@ -1,0 +1,291 @@
+package diagnose_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+func guide(t testing.TB) *diagnose.Guide {
+	t.Helper()
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	g, err := diagnose.New(m)
+	require.NoError(t, err)
+	return g
+}
+
+func look(state, m1, m2 string) probe.Observation {
+	return probe.Observation{State: state, Fans: map[string]string{"M1": m1, "M2": m2}}
+}
+
+func volts(state, at string, v float64, setup ...string) probe.Observation {
+	return probe.Observation{State: state, At: at, Volts: &probe.Reading{Figure: v}, Setup: setup}
+}
+
+func assess(t testing.TB, g *diagnose.Guide, seen ...probe.Observation) *diagnose.Assessment {
+	t.Helper()
+	var now diagnose.Now
+	if len(seen) > 0 {
+		now.State = g.Circuit().State(seen[len(seen)-1].State)
+	}
+	a, err := g.Assess(seen, now)
+	require.NoError(t, err)
+	return a
+}
+
+// car is a vehicle with a fault in it, as drawn otherwise, that answers a guide's moves.
+type car struct {
+	g     *diagnose.Guide
+	fault string
+}
+
+func (c car) answer(t testing.TB, m diagnose.Move) probe.Observation {
+	t.Helper()
+	setup, err := electric.ParseSetup(c.g.Circuit(), m.Setup)
+	require.NoError(t, err)
+	p, err := c.g.Suppose(c.fault, probe.Test{State: c.g.Circuit().State(m.State), Setup: setup})
+	require.NoError(t, err)
+	o := probe.Observation{State: m.State, Setup: m.Setup}
+	if m.Do == probe.LookAtFans {
+		o.Fans = map[string]string{}
+		for fan, motor := range p.Motors {
+			o.Fans[fan] = string(motor.Speed)
+		}
+		return o
+	}
+	o.At, o.From, o.Volts = m.At, m.From, &probe.Reading{}
+	// A lead on a floating pin reads nothing, whatever the other lies on.
+	at, from := p.Pins[m.At], p.Pins[m.From]
+	switch {
+	case at != nil && m.From == "":
+		o.Volts.Figure = *at
+	case at != nil && from != nil:
+		o.Volts.Figure = *at - *from
+	}
+	o.Volts.Figure = math.Round(o.Volts.Figure*100) / 100
+	return o
+}
+
+// play follows the guide until its verdict; it gives the verdict and the tests made.
+func play(t testing.TB, c car) (*diagnose.Verdict, int) {
+	t.Helper()
+	var seen []probe.Observation
+	var now diagnose.Now
+	for range 40 {
+		a, err := c.g.Assess(seen, now)
+		require.NoError(t, err)
+		if len(a.Next) == 0 || a.Verdict != nil && a.Verdict.Proven {
+			return a.Verdict, len(seen)
+		}
+		o := c.answer(t, a.Next[0])
+		seen = append(seen, o)
+		now.State = c.g.Circuit().State(o.State)
+		now.Setup, err = electric.ParseSetup(c.g.Circuit(), o.Setup)
+		require.NoError(t, err)
+	}
+	return nil, len(seen)
+}
+
+// Every single fault, put in a car that is otherwise as drawn and read without error, must
+// end in a verdict whose group holds it.
+func TestEveryFaultIsNamedOnCleanReadings(t *testing.T) {
+	g := guide(t)
+	var wrong []string
+	tests, n := 0, 0
+	for _, s := range fault.All(g.Circuit()) {
+		if s.Fault.Words == fault.Brushes {
+			continue // comes and goes: no reading of it is clean
+		}
+		v, made := play(t, car{g, s.Fault.String()})
+		n++
+		tests += made
+		if v != nil && v.Faults[0] == diagnose.NoFault && harmless(t, g, s.Fault.String()) {
+			continue
+		}
+		if v == nil || !slices.Contains(v.Faults, s.Fault.String()) {
+			wrong = append(wrong, fmt.Sprintf("%s -> %v", s.Fault, v))
+		}
+	}
+	t.Logf("%d faults, %.1f tests on average, %d not named", n, float64(tests)/float64(n), len(wrong))
+	assert.Empty(t, wrong, strings.Join(wrong, "\n"))
+}
+
+// harmless tells whether a fault leaves every fan doing what it should in every state.
+func harmless(t testing.TB, g *diagnose.Guide, words string) bool {
+	for _, s := range g.Circuit().States {
+		p, err := g.Suppose(words, probe.Test{State: s})
+		require.NoError(t, err)
+		well, err := g.Model().Solve(electric.Condition{State: s})
+		require.NoError(t, err)
+		for fan := range p.Motors {
+			if p.Motors[fan].Speed != well.Motors[fan].Speed {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func TestTheBlownLinkFuse(t *testing.T) {
+	g := guide(t)
+	a := assess(t, g)
+	require.NotEmpty(t, a.Next)
+	assert.Equal(t, probe.LookAtFans, a.Next[0].Do, "the best first test is always to command the highest speed and look")
+	assert.Equal(t, "high", a.Next[0].State)
+	assert.Nil(t, a.Verdict)
+
+	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
+	a = assess(t, g, seen...)
+	assert.Equal(t, "F3 open", a.Suspects[0].Fault)
+	assert.Subset(t, a.Cleared, []string{"F2", "K2"})
+	assert.NotContains(t, a.Cleared, "K3")
+
+	seen = append(seen, volts("low", "F3.a", 12.4))
+	a = assess(t, g, seen...)
+	assert.Nil(t, a.Verdict, "one side of a fuse does not condemn it")
+
+	seen = append(seen, volts("low", "F3.b", 0))
+	a = assess(t, g, seen...)
+	require.NotNil(t, a.Verdict)
+	assert.Equal(t, []string{"F3 open"}, a.Verdict.Faults)
+	assert.True(t, a.Verdict.Proven)
+	assert.Empty(t, a.Verdict.Lacks)
+}
+
+func TestAVerdictListsWhatItsProofLacks(t *testing.T) {
+	g := guide(t)
+	c := car{g, "K1 coil open"}
+	var seen []probe.Observation
+	var now diagnose.Now
+	lacked := false
+	for range 30 {
+		a, err := g.Assess(seen, now)
+		require.NoError(t, err)
+		require.NotEmpty(t, a.Next, "%v", a.Verdict)
+		if a.Verdict != nil {
+			lacked = true
+			require.NotEmpty(t, a.Verdict.Lacks)
+			assert.NotEmpty(t, a.Next[0].Proof)
+			assert.Contains(t, a.Verdict.Lacks, a.Next[0].Proof)
+		}
+		seen = append(seen, c.answer(t, a.Next[0]))
+		now.State = g.Circuit().State(a.Next[0].State)
+		if a, err = g.Assess(seen, now); err == nil && a.Verdict != nil && a.Verdict.Proven {
+			assert.Contains(t, a.Verdict.Faults, "K1 coil open")
+			assert.True(t, lacked, "it was certain before it was proven")
+			for _, pin := range []string{"K1.86", "K1.85", "K1.30"} {
+				read := slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == pin })
+				assert.True(t, read, "%s was never read", pin)
+			}
+			return
+		}
+	}
+	t.Error("no proven verdict")
+}
+
+func TestBeliefSumsToOneAndOrderDoesNotMatter(t *testing.T) {
+	g := guide(t)
+	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "K1.87", 12.4)}
+	sum := func(a *diagnose.Assessment) (total float64) {
+		for _, s := range a.Suspects {
+			total += s.Probability
+		}
+		return total
+	}
+	a := assess(t, g, seen...)
+	assert.InDelta(t, 1, sum(a), 0.02, "all but the suspects below a thousandth")
+	slices.Reverse(seen)
+	b, err := g.Assess(seen, diagnose.Now{State: g.Circuit().State("low")})
+	require.NoError(t, err)
+	assert.InDelta(t, a.Suspects[0].Probability, b.Suspects[0].Probability, 1e-9)
+	assert.Equal(t, a.Cleared, b.Cleared)
+}
+
+// A reading that only one suspect explains never makes that suspect less likely.
+func TestClearingNeverRaises(t *testing.T) {
+	g := guide(t)
+	before := assess(t, g, look("low", "stopped", "stopped")).Belief.Parts
+	after := assess(t, g, look("low", "stopped", "stopped"), look("high", "fast", "fast")).Belief.Parts
+	assert.Less(t, after["F1"], before["F1"], "F1 feeds a fan that ran")
+	assert.Greater(t, after["F3"], before["F3"])
+}
+
+func TestAContradictionIsSaid(t *testing.T) {
+	g := guide(t)
+	a := assess(t, g, look("high", "fast", "fast"), look("low", "stopped", "stopped"),
+		volts("low", "F3.a", 12.4), volts("low", "F3.b", 0), volts("high", "F2.b", 0.1))
+	require.NotEmpty(t, a.Surprising)
+	assert.Equal(t, 4, a.Surprising[0].Index)
+	assert.Contains(t, a.Surprising[0].Text, "take it again")
+	assert.Equal(t, "F3 open", a.Suspects[0].Fault, "one misread does not overturn four readings")
+}
+
+func TestTheSetupIsPartOfTheEvidence(t *testing.T) {
+	g := guide(t)
+	// A fan that stands because it is unplugged is no evidence against it.
+	a := assess(t, g, probe.Observation{State: "high", Setup: []string{"M1 unplugged"}, Fans: map[string]string{"M1": "stopped", "M2": "fast"}})
+	assert.Empty(t, a.Surprising)
+	assert.Less(t, a.Belief.Parts["M1"], 0.15)
+	// A part renewed is out of suspicion while it is the new one that does not help.
+	a = assess(t, g, look("high", "fast", "fast"),
+		probe.Observation{State: "low", Setup: []string{"K3 renewed"}, Fans: map[string]string{"M1": "stopped", "M2": "stopped"}})
+	assert.Equal(t, "F3 open", a.Suspects[0].Fault)
+	for _, s := range a.Suspects {
+		if strings.HasPrefix(s.Fault, "K3 ") {
+			assert.Less(t, s.Probability, 0.01, "the new K3 is suspected: %s", s.Fault)
+		}
+	}
+}
+
+func TestSuspectsThatNoTestTellsApartStandTogether(t *testing.T) {
+	g := guide(t)
+	a := assess(t, g, look("high", "fast", "fast"), look("low", "stopped", "fast"))
+	for _, s := range a.Suspects {
+		if s.Fault == "K2 make contact welded" || slices.Contains(s.SameAs, "K2 make contact welded") {
+			all := append([]string{s.Fault}, s.SameAs...)
+			assert.Contains(t, all, "K2 sticks pulled in")
+			return
+		}
+	}
+	t.Error("the welded contact is not among the suspects")
+}
+
+func TestIncrementalMinutes(t *testing.T) {
+	g := guide(t)
+	c := g.Circuit()
+	out := []electric.Action{{Verb: electric.Out, Part: "K1"}}
+	test := probe.Test{Do: probe.Volts, State: c.State("low"), Setup: out, At: harness.ParsePin("K1.30")}
+	fresh := test.Minutes(c, c.State("low"), nil)
+	already := test.Minutes(c, c.State("low"), out)
+	assert.Less(t, already, fresh, "the relay is out already")
+}
+
+func BenchmarkNextMove(b *testing.B) {
+	g := guide(b)
+	seen := []probe.Observation{look("high", "fast", "fast")}
+	assess(b, g, seen...)
+	for b.Loop() {
+		assess(b, g, seen...)
+	}
+}
+
+func BenchmarkFirstAssessment(b *testing.B) {
+	for b.Loop() {
+		assess(b, guide(b))
+	}
+}

@@ -1,0 +1,123 @@
+package probe_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+func circuit(t *testing.T) *harness.Circuit {
+	t.Helper()
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	return e.Circuit
+}
+
+func TestReadingsAsPeopleTypeThem(t *testing.T) {
+	for typed, want := range map[string]float64{
+		"12.3": 12.3, "12,3": 12.3, " 12.3 V ": 12.3, "12,3V": 12.3, "250 mV": 0.25, "-0.2": -0.2, "−6,1 v": -6.1, "0": 0, "12 volts": 12,
+	} {
+		r, err := probe.ParseVolts(typed)
+		require.NoError(t, err, typed)
+		assert.InDelta(t, want, r.Figure, 1e-12, typed)
+		assert.False(t, r.Open)
+	}
+	for _, typed := range []string{"OL", "ol", "O.L", " open "} {
+		r, err := probe.ParseVolts(typed)
+		require.NoError(t, err)
+		assert.True(t, r.Open)
+	}
+	for _, typed := range []string{"", "12,,3 V", "12.3.4", "twelve", "1,234.5", "NaN", "1e400", "999", "12 A"} {
+		_, err := probe.ParseVolts(typed)
+		require.Error(t, err, typed)
+		assert.NotContains(t, err.Error(), "\n")
+	}
+}
+
+func TestReadingsSurviveTheLog(t *testing.T) {
+	for _, r := range []probe.Reading{{Figure: 12.34}, {Open: true}, {Figure: -0.5}} {
+		b, err := json.Marshal(r)
+		require.NoError(t, err)
+		var back probe.Reading
+		require.NoError(t, json.Unmarshal(b, &back))
+		assert.Equal(t, r, back)
+	}
+}
+
+func TestObservationsFile(t *testing.T) {
+	c := circuit(t)
+	seen, err := probe.ReadObservations([]byte(`
+- {state: low,  fans: {M1: stopped, M2: running}}
+- {state: low,  setup: [K1 out], volts: "12,5", at: K1.30}
+- {state: high, volts: 0.3, at: F1.a, from: K1.30}
+`), c)
+	require.NoError(t, err)
+	require.Len(t, seen, 3)
+	assert.Equal(t, "low: M1 stopped, M2 running", seen[0].String())
+	assert.Equal(t, "low: 12.5 V at K1.30 (K1 out)", seen[1].String())
+	assert.Equal(t, "high: 0.3 V at F1.a from K1.30", seen[2].String())
+
+	for text, want := range map[string]string{
+		"- {state: low, volts: 12, at: K9.30}":                  "line 1: K9.30: there is no part K9",
+		"- {state: lo, volts: 12, at: K1.30}":                   `line 1: there is no state "lo" in this harness (off, low, high)`,
+		"\n- {state: low, fans: {M9: stopped}}":                 "line 2: there is no part M9",
+		"- {state: low, fans: {K1: stopped}}":                   "K1 is a relay, not a fan",
+		"- {state: low, fans: {M1: dancing}}":                   `a fan cannot be "dancing"`,
+		"- {state: low, volt: 12}":                              `there is no key "volt" here`,
+		"- {state: low}":                                        "needs fans or volts",
+		"- {state: low, volts: 12}":                             "volts need at",
+		"- {state: low, volts: 12, at: K1.30'}":                 "read at the cavity; write K1.30",
+		"- {state: low, setup: [K9 out], volts: 12, at: K1.30}": "there is no part K9",
+		"- {state: low, setup: {a: b}, volts: 12, at: K1.30}":   "setup: ",
+		"state: low": "the file is a list",
+		"- [":        "observations: ",
+	} {
+		_, err := probe.ReadObservations([]byte(text), c)
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), want)
+	}
+}
+
+func TestTestsOffered(t *testing.T) {
+	c := circuit(t)
+	tests := probe.Tests(c, nil)
+	seen := map[string]bool{}
+	for _, x := range tests {
+		key := string(x.Do) + x.State.Name + probe.SetupKey(x.Setup) + x.At.String() + x.From.String()
+		assert.False(t, seen[key], "%s twice", key)
+		seen[key] = true
+	}
+	assert.True(t, seen["fanshigh"+""+"."+"."] || seen["fanshigh"], "a look at high")
+	assert.True(t, seen["voltslowK1 outK1.30"])
+	assert.False(t, seen["voltslowK1 outM1.+"], "a relay is pulled for its own socket")
+	assert.True(t, seen["voltslowK3.30K3.87a"], "the drop over the rest contact")
+	assert.False(t, seen["voltslowBAT.-"], "the black lead is there")
+}
+
+func TestMinutes(t *testing.T) {
+	c := circuit(t)
+	low := c.State("low")
+	out := []electric.Action{{Verb: electric.Out, Part: "K1"}}
+	at := harness.ParsePin("K1.30")
+	socket := probe.Test{Do: probe.Volts, State: low, Setup: out, At: at}
+	behind := probe.Test{Do: probe.Volts, State: low, At: at}
+	assert.Less(t, socket.Minutes(c, low, nil), behind.Minutes(c, low, nil), "pulling the relay beats back-probing")
+	assert.Greater(t, socket.Minutes(c, nil, nil), socket.Minutes(c, low, nil), "a command takes time")
+	assert.InDelta(t, 2, probe.SetupMinutes(c, nil, []electric.Action{{Verb: electric.Unplugged, Part: "M1"}}), 1e-9)
+	c.Part("K1").Access = 12
+	assert.Greater(t, socket.Minutes(c, low, nil), 12.0)
+}
+
+func TestLasting(t *testing.T) {
+	c := circuit(t)
+	setup, err := electric.ParseSetup(c, []string{"K1 out", "F3 renewed", "M1 unplugged", "swapped K1 K2"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"F3 renewed", "swapped K1 K2"}, probe.SetupWords(probe.Lasting(setup)))
+}

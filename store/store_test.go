@@ -1,0 +1,116 @@
+package store_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+	"ironthread/store"
+	"ironthread/store/storetest"
+)
+
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+
+func newJob(t *testing.T, s *store.Store) int64 {
+	t.Helper()
+	ctx := context.Background()
+	vehicle, err := s.PutVehicle(ctx, "Gritter 6", "")
+	require.NoError(t, err)
+	harness, err := s.PutHarness(ctx, "twin", "Twin fans", "harness: 1")
+	require.NoError(t, err)
+	id, err := s.OpenJob(ctx, vehicle, harness, "runs hot", "Oda", time.Now())
+	require.NoError(t, err)
+	return id
+}
+
+func note(text string) job.Entry {
+	return job.Entry{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: text}}
+}
+
+func TestAJobAndItsLog(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	id := newJob(t, s)
+	meanwhile, err := s.Append(ctx, id, 1, note("one"), note("two"))
+	require.NoError(t, err)
+	assert.Empty(t, meanwhile)
+	entries, err := s.Entries(ctx, id)
+	require.NoError(t, err)
+	require.Len(t, entries, 3)
+	assert.Equal(t, job.Opened, entries[0].Kind)
+	assert.Equal(t, "two", entries[2].Body.Text)
+	assert.Equal(t, 3, entries[2].Seq)
+	last, err := s.LastSeq(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, 3, last)
+	jobs, err := s.Jobs(ctx)
+	require.NoError(t, err)
+	require.Len(t, jobs, 1)
+	assert.Equal(t, "Gritter 6", jobs[0].Vehicle)
+	assert.Equal(t, "harness: 1", jobs[0].Source)
+}
+
+// Two people at one job: nothing is lost, each is told what the other wrote.
+func TestTwoWritersLoseNothing(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	id := newJob(t, s)
+	const each = 20
+	var wait sync.WaitGroup
+	told := make([]int, 2)
+	for w := range 2 {
+		wait.Go(func() {
+			for i := range each {
+				meanwhile, err := s.Append(ctx, id, 1, note(fmt.Sprintf("%d/%d", w, i)))
+				assert.NoError(t, err)
+				told[w] = max(told[w], len(meanwhile))
+			}
+		})
+	}
+	wait.Wait()
+	entries, err := s.Entries(ctx, id)
+	require.NoError(t, err)
+	assert.Len(t, entries, 1+2*each)
+	for i, e := range entries {
+		assert.Equal(t, i+1, e.Seq, "no gap, no double")
+	}
+	assert.GreaterOrEqual(t, told[0]+told[1], each, "what the other wrote is told")
+}
+
+func TestWhatIsNotThere(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	_, err := s.Job(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Append(ctx, 99, 0, note("x"))
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.OpenJob(ctx, 99, 99, "x", "y", time.Now())
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = store.Open(ctx, "")
+	assert.ErrorContains(t, err, "empty")
+	_, err = store.Open(ctx, "postgres://nobody@127.0.0.1:1/none?sslmode=disable")
+	assert.ErrorIs(t, err, store.ErrUnreachable)
+}
+
+func TestOpeningTwiceKeepsWhatIsThere(t *testing.T) {
+	dsn, ctx := storetest.DSN(t), context.Background()
+	for range 2 {
+		s, err := store.Open(ctx, dsn)
+		require.NoError(t, err)
+		newJob(t, s)
+		require.NoError(t, s.Close())
+	}
+	s, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	jobs, err := s.Jobs(ctx)
+	require.NoError(t, err)
+	assert.Len(t, jobs, 2)
+	harnesses, err := s.Harnesses(ctx)
+	require.NoError(t, err)
+	assert.Len(t, harnesses, 1, "a harness of that name is replaced")
+}
