@@ -13,7 +13,10 @@ import (
 	"ironthread/store/localdb"
 )
 
-var server *localdb.Server
+var (
+	server  *localdb.Server
+	stopped bool
+)
 
 // Main runs a package's tests with one server, and stops it after them.
 func Main(m *testing.M) int {
@@ -33,6 +36,9 @@ func Main(m *testing.M) int {
 		return 1
 	}
 	defer func() {
+		if stopped {
+			return
+		}
 		if err := server.Stop(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 		}
@@ -76,4 +82,5 @@ func StopServer(t testing.TB) {
 	if err := server.Stop(); err != nil {
 		t.Fatal(err)
 	}
+	stopped = true
 }
