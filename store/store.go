@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -82,8 +83,9 @@ func wrap(doing string, err error) error {
 	var network net.Error
 	var refused *pgconn.ConnectError
 	var server *pgconn.PgError
+	closed := strings.Contains(err.Error(), "sql: database is closed") // database/sql has no value for it
 	switch {
-	case errors.As(err, &server) && server.Code[:2] == "57", errors.As(err, &refused), errors.As(err, &network):
+	case closed, errors.As(err, &server) && server.Code[:2] == "57", errors.As(err, &refused), errors.As(err, &network):
 		return fmt.Errorf("store: %s: %w: %v", doing, ErrUnreachable, err)
 	}
 	return fmt.Errorf("store: %s: %w", doing, err)

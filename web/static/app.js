@@ -5,7 +5,7 @@
 const typing = (el) => el && (/^(INPUT|SELECT|TEXTAREA)$/.test(el.tagName) && el.type !== "radio" || el.isContentEditable);
 
 const keys = {
-  r: () => (document.querySelector("#reading") || document.querySelector(".record input[type=radio]"))?.focus(),
+  r: () => (document.querySelector(".reading") || document.querySelector(".record input[type=radio]"))?.focus(),
   n: () => (document.querySelector(".to-next") || document.querySelector(".move"))?.[document.querySelector(".to-next") ? "click" : "scrollIntoView"](),
   m: () => { const more = document.querySelector(".more"); if (more) { more.open = true; more.querySelector("select").focus(); } },
   s: () => { const add = document.querySelector(".add"); if (add) { add.open = true; add.querySelector("input[name=action]").focus(); } },
@@ -14,7 +14,7 @@ const keys = {
 
 document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey) return;
-  if (e.key === "Escape") { document.activeElement?.blur(); return; }
+  if (e.key === "Escape") { document.querySelector("dialog[open]")?.close(); document.activeElement?.blur(); return; }
   if (typing(document.activeElement)) return;
   if (/^[1-9]$/.test(e.key)) {
     const state = document.querySelector(`.states [data-key="${e.key}"]`);
@@ -36,6 +36,12 @@ document.addEventListener("change", (e) => {
   const fans = form.querySelectorAll("fieldset.fan");
   if ([...fans].every((f) => f.querySelector("input:checked"))) form.requestSubmit();
 });
+
+// While an answer is on its way the page says so: a line at the top, drawn by the style sheet.
+let waiting = 0;
+const busy = (n) => { waiting = Math.max(0, waiting + n); document.documentElement.toggleAttribute("data-busy", waiting > 0); };
+document.addEventListener("htmx:before:request", () => busy(1));
+document.addEventListener("htmx:finally:request", () => busy(-1));
 
 // The page that was swapped in says its name.
 document.addEventListener("htmx:after:swap", () => {

@@ -1,0 +1,229 @@
+// Package e2e drives the real pages in headless Chromium (Debian package chromium). No test
+// sleeps: each waits for what the page says.
+package e2e
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/demo"
+	"ironthread/store"
+	"ironthread/store/storetest"
+	"ironthread/web"
+)
+
+var browser context.Context
+
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath("/usr/bin/chromium"), chromedp.WindowSize(1280, 800), chromedp.NoSandbox,
+		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("disable-background-networking", true))
+	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
+	defer cancel()
+	var end context.CancelFunc
+	browser, end = chromedp.NewContext(allocator)
+	defer end()
+	if err := chromedp.Do(browser); err != nil {
+		fmt.Fprintf(os.Stderr, "the browser tests need Debian's chromium: %v\n", err)
+		return 1
+	}
+	return storetest.Main(m)
+}
+
+// site is the application on the demo workshop.
+type site struct {
+	url  string
+	keep *store.Store
+}
+
+func open(t *testing.T) *site {
+	t.Helper()
+	keep := storetest.Open(t)
+	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	require.NoError(t, err)
+	server := httptest.NewServer(app.Handler())
+	t.Cleanup(server.Close)
+	return &site{server.URL, keep}
+}
+
+// tab is one tab with its own cookies; anything on its console fails the test.
+type tab struct {
+	t   *testing.T
+	ctx context.Context
+}
+
+const patience = 15 * time.Second
+
+func (s *site) tab(t *testing.T) *tab { return s.tabSized(t, 1280, 800) }
+
+func (s *site) tabSized(t *testing.T, width, height int64) *tab {
+	t.Helper()
+	var mu sync.Mutex
+	var complaints []string
+	complain := func(text string) {
+		mu.Lock()
+		defer mu.Unlock()
+		complaints = append(complaints, text)
+	}
+	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext(), chromedp.WithListener(func(ev any) {
+		switch e := ev.(type) {
+		case *runtime.EventExceptionThrown:
+			complain("exception: " + e.ExceptionDetails.Text)
+		case *log.EventEntryAdded:
+			// A refused form is answered with 422, and one that could not be recorded with 503;
+			// the browser logs both.
+			expected := strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 503")
+			if e.Entry.Level == log.EntryLevelError && !expected {
+				complain("log: " + e.Entry.Text)
+			}
+		case *runtime.EventConsoleAPICalled:
+			if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
+				args, _ := json.Marshal(e.Args)
+				complain("console: " + string(args))
+			}
+		}
+	}))
+	ctx, stop := context.WithTimeout(ctx, 3*time.Minute)
+	t.Cleanup(func() {
+		stop()
+		cancel()
+		mu.Lock()
+		defer mu.Unlock()
+		for _, c := range complaints {
+			t.Errorf("the console is not clean: %s", c)
+		}
+	})
+	b := &tab{t, ctx}
+	// The tab lives as long as the context of its first action.
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height)))
+	return b
+}
+
+func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		b.t.Fatalf("%v; the page says: %.600s", err, b.text("body"))
+	}
+}
+
+func (b *tab) visit(url string) { b.t.Helper(); b.do(chromedp.Navigate(url)) }
+
+// quiet waits until no answer is on its way.
+func (b *tab) quiet() {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	for {
+		_, err := chromedp.Run(ctx, chromedp.Poll[bool](`!document.documentElement.hasAttribute("data-busy")`))
+		if err == nil {
+			return
+		}
+		if ctx.Err() != nil {
+			b.t.Fatalf("an answer never came: %v", err)
+		}
+	}
+}
+
+// click clicks what a selector finds, once it can be seen.
+func (b *tab) click(selector string) {
+	b.t.Helper()
+	b.quiet()
+	b.do(chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible))
+}
+
+// press presses a key as a keyboard does: a page that takes the key leaves nothing to type.
+// (chromedp's own key event types the character all the same.)
+func (b *tab) press(key string) {
+	b.t.Helper()
+	b.quiet()
+	for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
+		_, err := chromedp.Call(b.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: key})
+		require.NoError(b.t, err)
+	}
+}
+
+func (b *tab) keys(text string) {
+	b.t.Helper()
+	b.quiet()
+	b.do(chromedp.KeyEvent(text))
+}
+
+func (b *tab) fill(selector, text string) {
+	b.t.Helper()
+	b.quiet()
+	b.do(chromedp.SendKeys(chromedp.CSS(selector), text, chromedp.NodeVisible))
+}
+
+// sees waits until a place of the page holds a text.
+func (b *tab) sees(selector, text string) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	s, _ := json.Marshal(selector)
+	w, _ := json.Marshal(text)
+	expr := fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.textContent.replace(/\s+/g, " ").includes(%s))`, s, w)
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expr))
+	for err != nil && ctx.Err() == nil { // another page has come meanwhile
+		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expr))
+	}
+	if err != nil {
+		b.t.Fatalf("%s never said %q: %v; it says: %.400s", selector, text, err, b.text(selector))
+	}
+}
+
+func (b *tab) text(selector string) string {
+	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
+	defer cancel()
+	s, _ := json.Marshal(selector)
+	text, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%s)].map(e => e.textContent.replace(/\s+/g, " ")).join(" | ")`, s)))
+	if err != nil {
+		return err.Error()
+	}
+	return text
+}
+
+func (b *tab) eval(expr string) string {
+	b.t.Helper()
+	v, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](expr))
+	require.NoError(b.t, err)
+	return v
+}
+
+//go:embed vendor/axe.min.js
+var axe string
+
+// accessible runs axe-core over the page: nothing serious or critical may be found.
+func (b *tab) accessible() {
+	b.t.Helper()
+	// Injected through the protocol, so that the page's own policy stays as it is.
+	_, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](axe+"; true"))
+	require.NoError(b.t, err)
+	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations
+		.filter(v => v.impact === "serious" || v.impact === "critical")
+		.map(v => v.id + " (" + v.impact + "): " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + (n.any[0]?.message || "")).join(" ;; ")).join("\n"))`, chromedp.EvalAwaitPromise))
+	require.NoError(b.t, err)
+	if found != "" {
+		b.t.Errorf("axe-core: %s", found)
+	}
+}

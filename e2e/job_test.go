@@ -1,0 +1,224 @@
+package e2e
+
+import (
+	"context"
+	"testing"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+)
+
+// The whole job by mouse: twin fans run on high and not on low; the link fuse has blown.
+func TestTheJobByMouse(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url)
+	b.sees("h1", "In the bay")
+	b.accessible()
+	b.fill("#new-vehicle", "Tide tender")
+	b.fill("#complaint", "runs on high, not on low")
+	b.click(".start button")
+	b.sees(".head h1", "Tide tender: runs on high, not on low")
+	b.sees(".move .title", "Look at each fan, high commanded")
+	b.accessible()
+
+	// One touch per fan; the last records the look, and the page is swapped, not loaded anew.
+	b.eval(`window.kept = "kept"`)
+	b.click(`label:has(input[name="fan-M1"][value="fast"])`)
+	b.click(`label:has(input[name="fan-M2"][value="fast"])`)
+	b.sees(".thread", "high: M1 fast, M2 fast")
+	b.sees(".move .title", "Look at each fan, low commanded")
+	assert.Equal(t, "kept", b.eval(`String(window.kept)`))
+	b.click(`label:has(input[name="fan-M1"][value="stopped"])`)
+	b.click(`label:has(input[name="fan-M2"][value="stopped"])`)
+	b.sees(".thread", "low: M1 stopped, M2 stopped")
+	b.sees(".suspects", "F3 open")
+	b.sees(".move .title", "Volts at F3.a, the side facing K3")
+
+	// A reading that is none keeps what was typed, and says what is wrong.
+	b.fill(".reading", "12,,3 V")
+	b.click(".record .button")
+	b.sees("#notice", "is not a reading in volts")
+	assert.Equal(t, "12,,3 V", b.eval(`document.querySelector(".reading").value`))
+	b.eval(`document.querySelector(".reading").value = ""`)
+	b.fill(".reading", "12,3")
+	b.click(".record .button")
+	b.sees(".thread", "low: 12.3 V at F3.a")
+	b.sees(".move .title", "Volts at F3.b")
+
+	// A reload half-way loses nothing.
+	b.do(chromedp.Reload())
+	b.sees(".thread", "low: 12.3 V at F3.a")
+	b.fill(".reading", "0.02 V")
+	b.click(".record .button")
+	b.sees(".verdict", "Verdict, proven")
+	b.sees(".verdict .fault", "F3 open")
+	b.accessible()
+
+	// Striking a reading out takes the verdict back; it stays in the thread.
+	b.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
+	b.sees(".bead.struck", "struck out")
+	b.sees(".move .title", "Volts at F3.b")
+}
+
+// The same job without a mouse.
+func TestTheJobByKeyboard(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url)
+	b.sees("h1", "In the bay")
+	focus := func(selector string) { b.do(chromedp.Focus(chromedp.CSS(selector), chromedp.NodeVisible)) }
+	focus("#new-vehicle")
+	b.keys("Hedge mower\t")
+	b.keys("\t")
+	b.keys("runs on high, not on low\r")
+	b.sees(".move .title", "Look at each fan, high commanded")
+
+	// r goes to the fans; the arrows choose; Enter records.
+	look := func(downs int, want string) {
+		b.press("r")
+		for fan := range 2 {
+			if fan > 0 {
+				b.keys("\t")
+			}
+			b.keys(" ")
+			for range downs {
+				b.keys(kb.ArrowDown)
+			}
+		}
+		b.keys("\r")
+		b.sees(".thread", want)
+	}
+	look(2, "high: M1 fast, M2 fast")
+	b.sees(".move .title", "Look at each fan, low commanded")
+	look(0, "low: M1 stopped, M2 stopped")
+
+	// Digits choose the state that the sheet shows; n goes back to the next move.
+	b.press("3")
+	b.sees(".states [aria-current]", "high")
+	b.press("2")
+	b.sees(".states [aria-current]", "low")
+	b.press("?")
+	b.sees("#keys[open]", "the next move")
+	b.keys(kb.Escape)
+
+	read := func(figure, want string) {
+		b.press("r")
+		b.keys(figure + "\r")
+		b.sees(".thread", want)
+	}
+	b.sees(".move .title", "Volts at F3.a")
+	read("12.3 V", "low: 12.3 V at F3.a")
+	b.sees(".move .title", "Volts at F3.b")
+	// Another pin first, chosen from the list; then back.
+	b.press("m")
+	b.keys("K1.30")
+	b.keys("\t")
+	b.keys("\r")
+	b.sees(".move .title", "Volts at K1.30")
+	b.press("n")
+	b.sees(".move .title", "Volts at F3.b")
+	read("0,0", "low: 0 V at F3.b")
+	b.sees(".verdict", "Verdict, proven")
+	b.sees(".verdict .fault", "F3 open")
+}
+
+func TestTouchingAPin(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/4?state=low")
+	b.click(`[data-pin="M1.-"]`)
+	b.sees(".move", "Your choice")
+	b.sees(".move .title", "Volts at M1.-, low commanded")
+	b.click(".to-next")
+	b.sees(".move h2", "Next move")
+}
+
+// Two tabs on one job: the second is told of the first's entry, and neither loses any.
+func TestTwoTabsOnOneJob(t *testing.T) {
+	s := open(t)
+	one, two := s.tab(t), s.tab(t)
+	one.visit(s.url + "/jobs/4")
+	two.visit(s.url + "/jobs/4")
+	for _, b := range []*tab{one, two} {
+		b.sees(".move .title", "Look at each fan")
+	}
+	note := func(b *tab, text string) {
+		b.click(".more summary")
+		b.fill("#text", text)
+		b.click("form[action$='/note'] button")
+	}
+	note(one, "from the first tab")
+	one.sees(".thread", "from the first tab")
+	two.sees("#newer", "Somebody wrote an entry to this job")
+	note(two, "from the second tab")
+	two.sees("#notice", "Somebody else wrote to this job at the same moment")
+	two.sees(".thread", "from the first tab")
+	two.sees(".thread", "from the second tab")
+	entries, err := s.keep.Entries(context.Background(), 4)
+	require.NoError(t, err)
+	assert.Len(t, entries, 3)
+	assert.Equal(t, job.Noted, entries[2].Kind)
+}
+
+func TestTheSetupByMouse(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/4")
+	b.click(".add summary")
+	b.fill("#action", "K1 oat")
+	b.click(".add button")
+	b.sees("#notice", "is nothing done to a relay")
+	b.visit(s.url + "/jobs/4")
+	b.click(".add summary")
+	b.fill("#action", "K1 out")
+	b.click(".add button")
+	b.sees(".chip.on", "K1 out")
+	b.sees(".sheet .slip.out", "out")
+	b.click(".chip.on")
+	b.sees(".ledger", "everything fitted and plugged in")
+}
+
+// On a phone nothing is wider than the screen, and the move comes first.
+func TestOnAPhone(t *testing.T) {
+	s := open(t)
+	b := s.tabSized(t, 390, 844)
+	for _, path := range []string{"/", "/jobs/3"} {
+		b.visit(s.url + path)
+		b.sees("h1", "")
+		assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`), path)
+		b.accessible()
+	}
+	assert.Equal(t, "true", b.eval(`String(document.querySelector(".move").offsetTop < document.querySelector(".thread").offsetTop)`))
+}
+
+func TestWithoutScripts(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := chromedp.Call(b.ctx, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
+		return err
+	}))
+	b.visit(s.url + "/jobs/4")
+	b.do(chromedp.WaitVisible(chromedp.CSS("noscript p")))
+	b.click(`label:has(input[name="fan-M1"][value="fast"])`)
+	b.click(".record .button")
+	b.do(chromedp.WaitVisible(chromedp.CSS(".bead.seen")))
+}
+
+// The server gone while the page is open: one sentence, and what was typed stays.
+func TestTheServerGone(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/3")
+	b.fill(".reading", "6.1")
+	require.NoError(t, s.keep.Close())
+	b.click(".record .button")
+	b.sees("#notice", "what was recorded before is safe")
+	assert.Equal(t, "6.1", b.eval(`document.querySelector(".reading").value`))
+}
