@@ -60,6 +60,13 @@ func TestTheJobByMouse(t *testing.T) {
 	b.sees(".verdict .fault", "F3 open")
 	b.accessible()
 
+	// The repair is entered, and every state is asked again.
+	b.click(".verdict .button")
+	b.sees(".chip.on", "F3 renewed")
+	b.sees(".move .title", "Look at each fan")
+	b.click(".chip.on")
+	b.sees(".ledger", "all in place")
+
 	// Striking a reading out takes the verdict back; it stays in the thread.
 	b.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
 	b.sees(".bead.struck", "struck out")
@@ -181,7 +188,7 @@ func TestTheSetupByMouse(t *testing.T) {
 	b.sees(".chip.on", "K1 out")
 	b.sees(".sheet .slip.out", "out")
 	b.click(".chip.on")
-	b.sees(".ledger", "everything fitted and plugged in")
+	b.sees(".ledger", "all in place")
 }
 
 // On a phone nothing is wider than the screen, and the move comes first.
@@ -200,7 +207,7 @@ func TestOnAPhone(t *testing.T) {
 func TestWithoutScripts(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+	b.do(chromedp.Func(func(context.Context, *chromedp.Target) error {
 		_, err := chromedp.Call(b.ctx, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
 		return err
 	}))

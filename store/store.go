@@ -86,7 +86,7 @@ func wrap(doing string, err error) error {
 	closed := strings.Contains(err.Error(), "sql: database is closed") // database/sql has no value for it
 	switch {
 	case closed, errors.As(err, &server) && server.Code[:2] == "57", errors.As(err, &refused), errors.As(err, &network):
-		return fmt.Errorf("store: %s: %w: %v", doing, ErrUnreachable, err)
+		return fmt.Errorf("store: %s: %w: %w", doing, ErrUnreachable, err)
 	}
 	return fmt.Errorf("store: %s: %w", doing, err)
 }

@@ -13,6 +13,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
@@ -43,6 +44,7 @@ type jobPage struct {
 	Card      *card
 	Others    []otherMove
 	Verdict   *diagnose.Verdict
+	Repair    string // the set-up action that enters the repair, empty where it is in or there is none
 	Suspects  []diagnose.Standing
 	Hidden    int // suspects not listed
 	Cleared   string
@@ -173,6 +175,7 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
 		p.Minutes = last.At.Sub(first.At).Minutes()
 	}
+	p.Repair = repairOf(j, as.Verdict)
 	for _, s := range as.Surprising {
 		p.Surprises = append(p.Surprises, s.Text)
 	}
@@ -200,6 +203,22 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	a.render(c, r.status, "job.html", p)
 }
 
+// repairOf is what to enter once the part of a proven verdict has been renewed.
+func repairOf(j *jobAt, v *diagnose.Verdict) string {
+	if v == nil || !v.Proven {
+		return ""
+	}
+	f, err := fault.Parse(j.bench.circuit, v.Faults[0])
+	if err != nil || f.On != fault.OnPart {
+		return ""
+	}
+	renewed := electric.Action{Verb: electric.Renewed, Part: f.Part}
+	if slices.Contains(j.state.Ledger, renewed) {
+		return ""
+	}
+	return renewed.String()
+}
+
 func capitalise(s string) string {
 	if s == "" {
 		return s
@@ -211,6 +230,9 @@ func capitalise(s string) string {
 func (p *jobPage) chooseCard(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 	circuit := j.bench.circuit
 	heading := "Next move"
+	if as.Verdict != nil && as.Verdict.Proven {
+		heading = "After the repair"
+	}
 	if as.Verdict != nil && !as.Verdict.Proven {
 		heading = "Next, for the proof"
 	}

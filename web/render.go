@@ -26,10 +26,10 @@ type pages struct{ sets map[string]*template.Template }
 func newPages(files *static) (*pages, error) {
 	base, err := template.New("layout.html").Funcs(template.FuncMap{
 		"static":  files.url,
-		"percent": func(p float64) string { return percent(p) },
+		"percent": percent,
 		"clock":   func(t time.Time) string { return t.Format("15:04") },
 		"day":     func(t time.Time) string { return t.Format("2 Jan 2006") },
-		"minutes": func(m float64) string { return minutes(m) },
+		"minutes": minutes,
 		"width":   func(p float64) int { return int(math.Round(100 * math.Max(0, math.Min(1, p)))) },
 		"join":    strings.Join,
 		"lower":   strings.ToLower,
@@ -144,7 +144,7 @@ func who(c *gin.Context) string {
 
 func (a *App) setWho(c *gin.Context) {
 	name := clip(strings.TrimSpace(c.PostForm("who")), maxWho)
-	http.SetCookie(c.Writer, &http.Cookie{
+	http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // served on loopback over plain HTTP, where Secure would lose it
 		Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: whoAge,
 		HttpOnly: true, SameSite: http.SameSiteStrictMode,
 	})

@@ -81,7 +81,25 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 		a.Verdict = v
 		if v.Proven {
 			a.Next = []Move{}
+			return g.afterRepair(a, b, seen, now)
 		}
+	}
+	return nil
+}
+
+// afterRepair asks every state again once something has been renewed.
+func (g *Guide) afterRepair(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+	kept := probe.Lasting(now.Setup)
+	if len(kept) == 0 {
+		return nil
+	}
+	for _, l := range g.unseenStates(seen, kept) {
+		m, err := g.move(l.test, b, now)
+		if err != nil {
+			return err
+		}
+		m.Proof = "after the repair: " + l.text
+		a.Next = append(a.Next, m)
 	}
 	return nil
 }

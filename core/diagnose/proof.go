@@ -103,7 +103,7 @@ func (g *Guide) wired(pin harness.Pin) bool {
 func (g *Guide) lacking(i int, seen []probe.Observation) []lack {
 	s := g.suspects[i]
 	if s.name == NoFault {
-		return g.unseenStates(seen)
+		return g.unseenStates(seen, nil)
 	}
 	states := g.telling(s)
 	var list []lack
@@ -175,15 +175,19 @@ func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now
 	return nil, nil
 }
 
-// unseenStates is what "nothing is wrong" lacks: every state looked at, all fitted.
-func (g *Guide) unseenStates(seen []probe.Observation) []lack {
+// unseenStates lists the states in which the fans have not been looked at with just this
+// set-up: what "nothing is wrong", and a repair, still lack.
+func (g *Guide) unseenStates(seen []probe.Observation, setup []electric.Action) []lack {
+	words := probe.SetupWords(setup)
 	var list []lack
 	for _, state := range g.circuit.States {
 		looked := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-			return o.Fans != nil && o.State == state.Name && len(o.Setup) == 0
+			held := slices.Clone(o.Setup)
+			slices.Sort(held)
+			return o.Fans != nil && o.State == state.Name && slices.Equal(held, words)
 		})
 		if !looked {
-			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state}})
+			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})
 		}
 	}
 	return list

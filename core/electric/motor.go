@@ -90,11 +90,11 @@ func (m *machine) side(torque float64) int {
 	return -1
 }
 
-// step gives the winding volts to linearise at next, between old and new: a step into
+// step gives the winding volts to linearise at next, between old and found: a step into
 // another piece of the characteristic stops just inside it, else Newton's method can jump to
 // and fro across the kink for ever.
-func (m *machine) step(old, new, next []float64) {
-	from, to := m.torque(old), m.torque(new)
+func (m *machine) step(old, found, next []float64) {
+	from, to := m.torque(old), m.torque(found)
 	a, b := m.side(from), m.side(to)
 	share := 1.0
 	if a != b {
@@ -106,6 +106,6 @@ func (m *machine) step(old, new, next []float64) {
 		share = math.Min(1, math.Max(0, (kink-from)/(to-from))+inside)
 	}
 	for j := range next {
-		next[j] = old[j] + share*(new[j]-old[j])
+		next[j] = old[j] + share*(found[j]-old[j])
 	}
 }

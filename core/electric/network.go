@@ -146,7 +146,7 @@ func (m *Model) build(setup []Action, faults []fault.Fault) (*Network, error) {
 	}
 	first := c.OfKind(harness.KindBattery)[0]
 	n.nodes[harness.Pin{Part: first.Name, Name: "-"}] = post
-	n.compact(c)
+	n.compact()
 	for _, w := range c.Wires {
 		n.addWire(w)
 	}
@@ -168,7 +168,7 @@ func (n *Network) newNode() node {
 }
 
 // compact renumbers after the post has been taken out.
-func (n *Network) compact(c *harness.Circuit) {
+func (n *Network) compact() {
 	n.nodeCount = 0
 	for _, pin := range n.model.pins {
 		if n.nodes[pin] != post {

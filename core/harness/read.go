@@ -293,19 +293,15 @@ func (r *reader) part(k, v *yaml.Node) *Part {
 		}
 	}
 	p := &Part{Name: k.Value, Line: k.Line}
-	make := newSpec[kind]
-	if make == nil {
+	empty := newSpec[kind]
+	if empty == nil {
 		r.fail(k, k.Value, "there is no kind %q (%s)", kind, listWords(Kinds()))
 		return nil
 	}
-	p.Spec = make()
+	p.Spec = empty()
 	var read Kind
-	before := len(r.errs)
+	// A part with an error stays, so that its wires are not reported as wires to nothing.
 	r.fields(v, k.Value, append(p.common(&read), p.Spec.fields()...))
-	if len(r.errs) > before {
-		// The part stays, so that its wires are not reported as wires to nothing.
-		return p
-	}
 	return p
 }
 
@@ -313,7 +309,8 @@ func (r *reader) part(k, v *yaml.Node) *Part {
 func isName(s string) bool {
 	for i, c := range s {
 		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
-		if !letter && (i == 0 || !(c >= '0' && c <= '9' || c == '_' || c == '/')) {
+		further := c >= '0' && c <= '9' || c == '_' || c == '/'
+		if !letter && (i == 0 || !further) {
 			return false
 		}
 	}

@@ -110,7 +110,7 @@ func TestMinutes(t *testing.T) {
 	behind := probe.Test{Do: probe.Volts, State: low, At: at}
 	assert.Less(t, socket.Minutes(c, low, nil), behind.Minutes(c, low, nil), "pulling the relay beats back-probing")
 	assert.Greater(t, socket.Minutes(c, nil, nil), socket.Minutes(c, low, nil), "a command takes time")
-	assert.InDelta(t, 2, probe.SetupMinutes(c, nil, []electric.Action{{Verb: electric.Unplugged, Part: "M1"}}), 1e-9)
+	assert.InDelta(t, 2, probe.SetupMinutes(nil, []electric.Action{{Verb: electric.Unplugged, Part: "M1"}}), 1e-9)
 	c.Part("K1").Access = 12
 	assert.Greater(t, socket.Minutes(c, low, nil), 12.0)
 }

@@ -142,7 +142,7 @@ func Lasting(setup []electric.Action) []electric.Action {
 
 // reachable leaves out the battery's negative post, where the black lead sits.
 func reachable(c *harness.Circuit, pin harness.Pin) bool {
-	return !(c.Part(pin.Part).Kind() == harness.KindBattery && pin.Name == "-")
+	return c.Part(pin.Part).Kind() != harness.KindBattery || pin.Name != "-"
 }
 
 // Minutes by what is done; all are common practice and editable per part (access).
@@ -165,7 +165,7 @@ var reach = map[harness.Kind]float64{
 
 // Minutes prices a test when the car is in the given state and set-up (state nil: none yet).
 func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.Action) float64 {
-	minutes := SetupMinutes(c, now, t.Setup)
+	minutes := SetupMinutes(now, t.Setup)
 	if state != t.State {
 		minutes += minutesCommand
 	}
@@ -194,7 +194,7 @@ func (t Test) reach(c *harness.Circuit, pin harness.Pin) float64 {
 }
 
 // SetupMinutes prices going from one set-up to another.
-func SetupMinutes(c *harness.Circuit, from, to []electric.Action) float64 {
+func SetupMinutes(from, to []electric.Action) float64 {
 	minutes := 0.0
 	price := func(a, b []electric.Action) {
 		for _, action := range a {

@@ -238,7 +238,8 @@ func (w *writer) colours(c *harness.Circuit) {
 		}
 		for _, pin := range ends {
 			m, drawn := at[pin]
-			if !drawn || count[pin] > 1 && !(count[ends[0]] > 1 && count[ends[1]] > 1) {
+			shared := count[pin] > 1 && (count[ends[0]] == 1 || count[ends[1]] == 1)
+			if !drawn || shared {
 				continue
 			}
 			if w.put(t, wide, colourSize, colourPlaces(m, wide)...) {

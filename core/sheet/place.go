@@ -258,7 +258,7 @@ func sizeCost(width, height int) float64 {
 
 func (p *placer) overlaps() float64 {
 	sum := 0.0
-	const clear = 2 // units between bodies
+	const apart = 2 // units between bodies
 	charge := func(a, b rect, least int) {
 		if dx, dy := a.overlap(b); dx > -least && dy > 0 {
 			sum += costOverlap + costOverlapBy*float64(dx+least)
@@ -267,7 +267,7 @@ func (p *placer) overlaps() float64 {
 	for i, a := range p.bodies {
 		for j := range i {
 			if p.owner[i] != p.owner[j] {
-				charge(a, p.bodies[j], clear)
+				charge(a, p.bodies[j], apart)
 			}
 		}
 		for j, z := range p.zones {
@@ -425,10 +425,10 @@ func (p *placer) conflicts() float64 {
 	for i, v := range p.down {
 		for _, o := range p.down[:i] {
 			if v.net != o.net && v.to > o.from && o.to > v.from {
-				switch d := v.at - o.at; {
-				case d == 0:
+				switch v.at - o.at {
+				case 0:
 					sum += costSameColumn
-				case d == 1 || d == -1:
+				case 1, -1:
 					sum += costSameColumn / 4
 				}
 			}

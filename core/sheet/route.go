@@ -125,7 +125,7 @@ func (f *frontier) Pop() any {
 
 // search finds the cheapest way from a pin, leaving in direction dir, to a goal. tree tells
 // whether a cell is already part of the same net, far gives a lower bound of the distance.
-func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far func(point) int) (path, int) {
+func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far func(point) int) path {
 	n := g.w * g.h * 4
 	best := make([]int32, n)
 	came := make([]int32, n)
@@ -140,7 +140,7 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 		at := point{int(top.state/4) % g.w, int(top.state/4) / g.w}
 		heading := int(top.state % 4)
 		if at != from && goal(at) {
-			return g.trace(came, top.state), top.cost
+			return g.trace(came, top.state)
 		}
 		for d := range 4 {
 			if (d+2)%4 == heading || (at == from && d != dir) {
@@ -162,7 +162,7 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 			}
 		}
 	}
-	return nil, 0
+	return nil
 }
 
 // stepCost prices one step; false where it may not be taken.

@@ -231,7 +231,7 @@ func (pl *plan) rails() {
 		case s.net == pl.p.nets.battery:
 			p := pl.straight(s, pl.rail)
 			if p == nil || s.bottom {
-				p, _ = pl.grid.search(s.at, s.dir(), net,
+				p = pl.grid.search(s.at, s.dir(), net,
 					func(at point) bool { return at.y == pl.rail },
 					func(at point) int { return abs(at.y - pl.rail) })
 			}
@@ -300,7 +300,7 @@ func (pl *plan) connect(net int) bool {
 			}
 			return best
 		}
-		p, _ := pl.grid.search(s.at, s.dir(), id, goal, far)
+		p := pl.grid.search(s.at, s.dir(), id, goal, far)
 		if p == nil {
 			pl.grid.lift(id)
 			return false

@@ -145,7 +145,7 @@ func (s *Server) run(ctx context.Context, program string, args ...string) error 
 	if os.Geteuid() == 0 {
 		command = append([]string{"runuser", "-u", systemUser, "--"}, command...)
 	}
-	cmd := exec.CommandContext(ctx, command[0], command[1:]...)
+	cmd := exec.CommandContext(ctx, command[0], command[1:]...) //nolint:gosec // PostgreSQL's own programs, no input of a user
 	cmd.Dir = "/"
 	cmd.Env = append(os.Environ(), "LC_ALL=C.UTF-8")
 	// A log file, not a pipe: the server would inherit a pipe and hold it open.

@@ -1,0 +1,29 @@
+# make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
+# make test   everything: packages, browser tests, a throw-away database
+# make lint   gofmt, vet and the linter
+
+PORT ?= 8080
+GO ?= go
+
+.PHONY: demo test lint build needs bench
+
+build:
+	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed; see https://go.dev/doc/install" >&2; exit 1; }
+	@$(GO) build -o bin/ironthread ./cmd/ironthread
+
+demo:
+	@scripts/need postgresql
+	@$(MAKE) --no-print-directory build
+	@exec bin/ironthread demo --port $(PORT)
+
+test:
+	@scripts/need postgresql ngspice chromium
+	$(GO) test ./...
+
+bench:
+	$(GO) test -run XXX -bench . ./core/...
+
+lint:
+	@test -z "$$(gofmt -l . | tee /dev/stderr)"
+	$(GO) vet ./...
+	$(GO) tool -modfile=tools/go.mod golangci-lint run ./...
