@@ -193,3 +193,17 @@ func TestAgreesWithNgspice(t *testing.T) {
 		runs, worst.compared, worst.volts, worst.wherePin, worst.share, worst.wAt)
 	require.Greater(t, runs, 60)
 }
+
+// BenchmarkNgspice is one batch run of the judge on one operating point, for the ratio.
+func BenchmarkNgspice(b *testing.B) {
+	m := loadModel(b, twin)
+	n, err := m.Network(nil, nil)
+	require.NoError(b, err)
+	s := m.Circuit.State("high")
+	n.Enter(s)
+	d := &deck{}
+	require.NoError(b, n.SPICE(&d.text, "c0_"))
+	for b.Loop() {
+		d.run(b)
+	}
+}
