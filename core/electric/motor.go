@@ -32,6 +32,9 @@ const (
 
 // newMachine fits the machine to the motor's rated point.
 func newMachine(m *harness.Motor) machine {
+	if len(m.Windings) > 0 {
+		return newWoundMachine(m)
+	}
 	ohms := m.Ohms
 	if ohms == 0 {
 		inrush := m.Inrush
@@ -52,6 +55,54 @@ func newMachine(m *harness.Motor) machine {
 		friction: frictionShare * torque,
 		air:      (1 - frictionShare) * torque / (omega * omega),
 	}
+}
+
+// newWoundMachine fits a motor with several windings on one shaft: the load from the first
+// winding that has an rpm, each other winding so that alone it draws its rated amps.
+func newWoundMachine(m *harness.Motor) machine {
+	armature := func(w *harness.Winding) float64 {
+		if w.Inrush > 0 {
+			return m.Volts / w.Inrush
+		}
+		return m.Volts / (defaultInrushFold * w.Amps)
+	}
+	lead := m.Windings[0]
+	for _, w := range m.Windings {
+		if w.RPM > 0 {
+			lead = w
+			break
+		}
+	}
+	rpm := lead.RPM
+	if rpm == 0 {
+		rpm = defaultRPM
+	}
+	omega := rpm * math.Pi / 30
+	torque := (m.Volts - lead.Amps*armature(lead)) / omega * lead.Amps
+	load := machine{friction: frictionShare * torque, air: (1 - frictionShare) * torque / (omega * omega)}
+	for _, w := range m.Windings {
+		ohms := armature(w)
+		at := omega
+		if w != lead {
+			at = load.speedAtPower((m.Volts - w.Amps*ohms) * w.Amps)
+		}
+		load.windings = append(load.windings, winding{ohms: ohms, k: (m.Volts - w.Amps*ohms) / at})
+	}
+	return load
+}
+
+// speedAtPower is the speed in rad/s at which friction and air take so many watts, by
+// halving.
+func (m *machine) speedAtPower(watts float64) float64 {
+	low, high := 0.0, 1e5
+	for range 100 {
+		if middle := (low + high) / 2; (m.friction+m.air*middle*middle)*middle < watts {
+			low = middle
+		} else {
+			high = middle
+		}
+	}
+	return high
 }
 
 // speed gives ω in rad/s for the torque at standstill Σ k_j·V_j/R_j, and dω/dtorque.

@@ -57,13 +57,17 @@ type relay struct {
 	ratedMk, ratedRs float64
 }
 
+// switchGate is anything the state itself opens and closes: switch, selector position,
+// thermal or pressure contact. before is how it was in the state before.
 type switchGate struct {
-	part   *harness.Part
-	closed bool // stuck closed
+	stuck  bool // closed whatever the state says
+	closes func(s *harness.State, before bool) bool
 }
 
 type fuseGate struct {
+	name   string // the part's, or "K1 fuse" for one built into a relay
 	part   *harness.Part
+	style  harness.FuseStyle
 	branch int
 	amps   float64
 }
@@ -75,6 +79,7 @@ type driver struct {
 	inverted   bool
 	dead       bool
 	alwaysOn   bool
+	pulsed     bool
 	branch     int
 	pin        harness.Pin
 }
@@ -130,6 +135,11 @@ type Network struct {
 	controllers []controller
 	motors      []motor
 	batteries   []battery
+	curves      []curve
+	drives      []drive
+	modules     []module
+	sensors     []sensor
+	knobs       []knobOf
 
 	solver
 }

@@ -137,8 +137,17 @@ func judgeContacts(t *testing.T, c *harness.Circuit, j judged, found map[string]
 		}
 		across := math.Abs(at(harness.Pin{Part: p.Name, Name: "86"}) - at(harness.Pin{Part: p.Name, Name: "85"}))
 		position := j.point.Relays[p.Name]
-		// Defaults of the format: pulls in at 7.5 V across the nominal coil, lets go below 2 V.
-		if position == "at rest" && across > 7.5 || position == "pulled in" && across < 2 {
+		// The format: pulls in at 7.5 V across the nominal coil, lets go below 2 V, at 12 V;
+		// unless the drawing says otherwise.
+		spec := p.Spec.(*harness.Relay)
+		pullIn, dropOut := 7.5*c.Nominal()/12, 2*c.Nominal()/12
+		if spec.PullIn > 0 {
+			pullIn = spec.PullIn
+		}
+		if spec.DropOut > 0 {
+			dropOut = spec.DropOut
+		}
+		if position == "at rest" && across > pullIn || position == "pulled in" && across < dropOut {
 			t.Errorf("%s: %s is %s with %.2f V across its coil", j.name, p.Name, position, across)
 		}
 	}

@@ -1,6 +1,8 @@
 package electric
 
 import (
+	"strconv"
+
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
@@ -26,6 +28,8 @@ func (n *Network) addPart(i int, p *harness.Part) {
 		n.addController(i, p, spec)
 	case *harness.Connector:
 		n.addConnector(i, p, spec)
+	default:
+		n.addFurther(i, p)
 	}
 }
 
@@ -85,12 +89,15 @@ func (n *Network) addFuse(i int, p *harness.Part, spec *harness.Fuse) {
 		amps = orDefault(f.Figure, wrongFuse*spec.Amps)
 	}
 	b := n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, fuseVolts/amps), whole, len(n.fuses), "")
-	n.fuses = append(n.fuses, fuseGate{part: p, branch: b, amps: amps})
+	n.fuses = append(n.fuses, fuseGate{name: p.Name, part: p, style: spec.Style, branch: b, amps: amps})
 }
 
 func (n *Network) addSwitch(i int, p *harness.Part, spec *harness.Switch) {
 	n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, closedOhms), closedSwitch, len(n.switches), "")
-	n.switches = append(n.switches, switchGate{part: p, closed: n.has(p.Name, fault.StuckClosed)})
+	n.switches = append(n.switches, switchGate{
+		stuck:  n.has(p.Name, fault.StuckClosed),
+		closes: func(s *harness.State, _ bool) bool { return s.Closes(p) },
+	})
 }
 
 func (n *Network) addConnector(i int, p *harness.Part, spec *harness.Connector) {
@@ -102,7 +109,7 @@ func (n *Network) addConnector(i int, p *harness.Part, spec *harness.Connector) 
 		to := n.nodes[harness.Pin{Part: p.Name, Name: b}]
 		broken, extra := n.detached(p.Name), fault.Fault{}
 		for _, f := range n.faults {
-			if f.On == fault.OnPart && f.Part == p.Name && f.Way == way {
+			if f.On == fault.OnPart && f.Part == p.Name && f.Item == strconv.Itoa(way) {
 				broken = broken || f.Words == fault.WayOpen
 				if f.Words == fault.WayResists {
 					extra = f
@@ -143,13 +150,29 @@ func (n *Network) addRelay(i int, p *harness.Part, spec *harness.Relay) {
 	if !n.has(p.Name, fault.CoilOpen) {
 		r.coil = n.add(branch{a: start, b: end, ohms: coil, stray: coilStrays, part: i})
 	}
-	common := n.terminal(p, "30")
+	n.suppress(i, spec, start, end, nominal)
 	contact := orDefault(spec.ContactOhms, contactOhms)
-	if spec.HasMake() {
-		r.makeB = n.contact(i, p, common, "87", contact, makeContact, index, fault.MakeOpen, fault.MakeBurnt)
-	}
-	if spec.HasRest() {
-		r.restB = n.contact(i, p, common, "87a", contact, restContact, index, fault.RestOpen, fault.RestBurnt)
+	for _, pole := range spec.Poles() {
+		common := n.terminal(p, "30"+pole)
+		if pole == "" && spec.Fuse > 0 {
+			common = n.builtInFuse(i, p, spec.Fuse, common)
+		}
+		prefix := ""
+		if pole != "" {
+			prefix = pole + " "
+		}
+		if spec.HasMake() {
+			b := n.contact(i, p, common, "87"+pole, contact, makeContact, index, prefix+fault.MakeOpen, prefix+fault.MakeBurnt)
+			if pole == "" {
+				r.makeB = b
+			}
+		}
+		if spec.HasRest() {
+			b := n.contact(i, p, common, "87a"+pole, contact, restContact, index, prefix+fault.RestOpen, prefix+fault.RestBurnt)
+			if pole == "" {
+				r.restB = b
+			}
+		}
 	}
 	n.relays = append(n.relays, r)
 }
@@ -172,14 +195,23 @@ func (n *Network) contact(i int, p *harness.Part, common node, pin string, ohms 
 
 func (n *Network) addMotor(i int, p *harness.Part, spec *harness.Motor) {
 	m := motor{part: p, index: i, drawn: newMachine(spec)}
-	plus, minus := n.terminal(p, "+"), n.terminal(p, "-")
-	if n.has(p.Name, fault.Reversed) {
-		plus, minus = minus, plus
+	if len(spec.Windings) == 0 {
+		plus, minus := n.terminal(p, "+"), n.terminal(p, "-")
+		if n.has(p.Name, fault.Reversed) {
+			plus, minus = minus, plus
+		}
+		if n.has(p.Name, fault.Open) || n.has(p.Name, fault.Brushes) {
+			minus = n.newNode()
+		}
+		m.from, m.to = []node{plus}, []node{minus}
 	}
-	if n.has(p.Name, fault.Open) || n.has(p.Name, fault.Brushes) {
-		minus = n.newNode()
+	for _, w := range spec.Windings {
+		plus, minus := n.terminal(p, w.Plus), n.terminal(p, w.Minus)
+		if f, ok := n.faultOf(p.Name, fault.WindingOpen); ok && f.Item == w.Name {
+			minus = n.newNode()
+		}
+		m.from, m.to = append(m.from, plus), append(m.to, minus)
 	}
-	m.from, m.to = []node{plus}, []node{minus}
 	m.drawn.seized = n.has(p.Name, fault.Seized)
 	if f, ok := n.faultOf(p.Name, fault.Worn); ok {
 		m.drawn.friction *= orDefault(f.Figure, wornFriction)
@@ -213,6 +245,9 @@ func (n *Network) addController(i int, p *harness.Part, spec *harness.Controller
 			n.resist(ctl.power, n.terminal(p, role.Name), moduleOhms, i)
 		}
 	}
+	if ctl.hasPower && ctl.ground != post {
+		n.resist(ctl.power, ctl.ground, electronicsOhms, i)
+	}
 	for _, role := range spec.PinRoles {
 		pin := harness.Pin{Part: p.Name, Name: role.Name}
 		at := n.terminal(p, role.Name)
@@ -222,7 +257,7 @@ func (n *Network) addController(i int, p *harness.Part, spec *harness.Controller
 		if role.Command() == "" {
 			continue
 		}
-		d := driver{controller: index, command: role.Command(), inverted: role.SinksUnless != "", pin: pin}
+		d := driver{controller: index, command: role.Command(), inverted: role.SinksUnless != "", pulsed: role.PWMOn != "", pin: pin}
 		for _, f := range n.faults {
 			if f.On == fault.OnRole && f.Pin == pin {
 				d.dead, d.alwaysOn = f.Words == fault.Dead, f.Words == fault.AlwaysOn

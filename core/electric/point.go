@@ -20,6 +20,7 @@ type Point struct {
 	Motors   map[string]MotorPoint `json:"motors"`
 	Relays   map[string]string     `json:"relays"` // "pulled in", "at rest", "buzzes"
 	Fuses    map[string]FusePoint  `json:"fuses"`
+	Modules  map[string]string     `json:"modules,omitempty"` // what each module gives its outputs
 	Warnings []Warning             `json:"warnings"`
 }
 
@@ -106,9 +107,18 @@ func (n *Network) Point(s *harness.State) *Point {
 	}
 	for i := range n.motors {
 		m := &n.motors[i]
-		p.Motors[m.part.Name] = MotorPoint{
-			Volts: m.found[0], Amps: m.amps[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m)),
+		mp := MotorPoint{Volts: m.found[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m))}
+		for j, amps := range m.amps {
+			mp.Amps += amps
+			if math.Abs(m.found[j]) > math.Abs(mp.Volts) {
+				mp.Volts = m.found[j] // of the winding that is fed
+			}
 		}
+		p.Motors[m.part.Name] = mp
+	}
+	p.Modules = n.moduleWords()
+	for i := range n.modules {
+		p.Settled = p.Settled && !n.modules[i].restless
 	}
 	for i := range n.relays {
 		word := "at rest"
@@ -124,10 +134,10 @@ func (n *Network) Point(s *harness.State) *Point {
 		f := &n.fuses[i]
 		amps := math.Abs(n.current(f.branch))
 		fp := FusePoint{Amps: amps, Load: amps / f.amps, Open: n.opened[i] || n.branches[f.branch].gate == never}
-		if t := OpensInSeconds(f.part.Spec.(*harness.Fuse).Style, fp.Load); !math.IsInf(t, 1) {
+		if t := OpensInSeconds(f.style, fp.Load); !math.IsInf(t, 1) {
 			fp.OpensInS = &t
 		}
-		p.Fuses[f.part.Name] = fp
+		p.Fuses[f.name] = fp
 	}
 	p.Warnings = append(p.Warnings, n.warnings()...)
 	return p

@@ -56,7 +56,9 @@ func DetachVerb(kind harness.Kind) Verb {
 	switch kind {
 	case harness.KindRelay, harness.KindFuse:
 		return Out
-	case harness.KindMotor, harness.KindController, harness.KindSwitch, harness.KindResistor:
+	case harness.KindMotor, harness.KindController, harness.KindSwitch, harness.KindResistor, harness.KindResistorCard,
+		harness.KindSelector, harness.KindSwitch2, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindSensor,
+		harness.KindFanModule, harness.KindPWMModule, harness.KindSpeedController, harness.KindLimiter, harness.KindDiode, harness.KindLamp:
 		return Unplugged
 	case harness.KindConnector, harness.KindBattery, harness.KindGround:
 		return Apart

@@ -68,6 +68,7 @@ func (n *Network) prepare() {
 		b := &n.branches[i]
 		b.slot = slotOf(b.a, b.b)
 	}
+	n.placeFurther(slotOf)
 	for i := range n.motors {
 		m := &n.motors[i]
 		w := len(m.from)
@@ -127,6 +128,8 @@ func (n *Network) Rest() {
 	for i := range n.relays {
 		n.pulledIn[i] = n.relays[i].stuckIn
 	}
+	clear(n.closed)
+	n.restModules()
 	n.held = nil
 }
 
@@ -164,8 +167,9 @@ func (n *Network) SetBlown(bits uint64) {
 func (n *Network) Enter(s *harness.State) {
 	n.running = s.Running
 	for i := range n.switches {
-		n.closed[i] = n.switches[i].closed || s.Closes(n.switches[i].part)
+		n.closed[i] = n.switches[i].stuck || n.switches[i].closes(s, n.closed[i])
 	}
+	n.sense(s)
 	n.held = n.model.Circuit.CommandsIn(s, n.held)
 	for i := range n.drivers {
 		d := &n.drivers[i]
@@ -174,11 +178,17 @@ func (n *Network) Enter(s *harness.State) {
 			given = given || c == d.command
 		}
 		n.driven[i] = given != d.inverted
+		if d.pulsed {
+			n.pulse(i, s, given)
+		}
 	}
 	for i := range n.powered {
 		n.powered[i] = true
 	}
 	clear(n.buzzing)
+	for i := range n.modules {
+		n.modules[i].restless = false
+	}
 	n.settle()
 }
 
@@ -204,6 +214,7 @@ func (n *Network) settle() {
 			}
 			if oneByOne {
 				n.markBuzzing(i)
+				n.newton() // so that volts and positions belong together
 				return
 			}
 			oneByOne = true
@@ -215,6 +226,8 @@ func (n *Network) settle() {
 	for i := range n.relays {
 		n.buzzing[i] = n.flipped[i]
 	}
+	n.markRestless()
+	n.newton()
 }
 
 // move brings relays and modules where the currents want them; it reports whether any moved.
@@ -259,13 +272,13 @@ func (n *Network) move(oneByOne bool) bool {
 			}
 		}
 	}
-	return moved
+	return n.moveModules() || moved
 }
 
 // position packs all that can move into one word (64 movers are more than any fan circuit
 // has; the rest share bits).
 func (n *Network) position() uint64 {
-	var w uint64
+	w := n.moduleBits()
 	for i, in := range n.pulledIn {
 		if in {
 			w ^= 1 << (i % 48)
@@ -288,6 +301,7 @@ func (n *Network) markBuzzing(from int) {
 	for i := range n.relays {
 		n.buzzing[i] = differ&(1<<(i%48)) != 0
 	}
+	n.markRestless()
 }
 
 // blow opens the fuse that would open first, if any would within ten seconds.
@@ -298,12 +312,11 @@ func (n *Network) blow() bool {
 			continue
 		}
 		f := &n.fuses[i]
-		spec := f.part.Spec.(*harness.Fuse)
 		load := math.Abs(n.current(f.branch)) / f.amps
 		if load < 1.1 {
 			continue
 		}
-		if t := OpensInSeconds(spec.Style, load); t <= soonest {
+		if t := OpensInSeconds(f.style, load); t <= soonest {
 			first, soonest = i, t
 		}
 	}
@@ -330,6 +343,9 @@ func (n *Network) conducts(b *branch) bool {
 	case driving:
 		d := &n.drivers[b.index]
 		ctl := &n.controllers[d.controller]
+		if d.pulsed && !d.dead && !ctl.dead && n.powered[d.controller] {
+			return true // in pulses: its ohms are set to the mean
+		}
 		return d.alwaysOn || (n.driven[b.index] && !d.dead && !ctl.dead && n.powered[d.controller])
 	}
 	return false
@@ -386,6 +402,9 @@ func (n *Network) linear() {
 			stamp(n.diag, n.off, place{b.a, b.b, b.slot}, n.siemens[i])
 		}
 	}
+	for i := range n.drives {
+		n.stampDrive(&n.drives[i])
+	}
 	for i := range n.batteries {
 		b := &n.batteries[i]
 		if !b.out {
@@ -411,7 +430,7 @@ func (n *Network) emf(b *battery) float64 {
 func (n *Network) newton() {
 	n.linear()
 	n.unsettled = false
-	if len(n.motors) == 0 {
+	if len(n.motors) == 0 && len(n.curves) == 0 {
 		n.unsettled = !n.matrix.factor(n.diag, n.off)
 		n.matrix.solve(n.rhs, n.volts)
 		n.solves++
@@ -424,12 +443,16 @@ func (n *Network) newton() {
 		for i := range n.motors {
 			n.stampMotor(&n.motors[i])
 		}
+		for i := range n.curves {
+			n.stampCurve(&n.curves[i])
+		}
 		if !n.matrix.factor(n.diagN, n.offN) {
 			break
 		}
 		n.matrix.solve(n.rhsN, n.volts)
 		n.solves++
-		if n.followMotors() {
+		still := n.followMotors()
+		if n.followCurves() && still {
 			return
 		}
 	}
@@ -492,6 +515,7 @@ func (n *Network) islands() {
 			n.join(m.from[j], m.to[j])
 		}
 	}
+	n.joinFurther()
 	n.live = n.root(int32(n.nodeCount))
 }
 

@@ -42,6 +42,12 @@ func (n *Network) SPICE(w io.Writer, prefix string) error {
 	for i := range n.motors {
 		s.motor(&n.motors[i])
 	}
+	for i := range n.curves {
+		s.curve(i, &n.curves[i])
+	}
+	for i := range n.drives {
+		s.drive(i, &n.drives[i])
+	}
 	for i := range n.nodeCount {
 		s.line("R%sleak%d %s 0 %.12g", prefix, i, s.names[i], 1/leakSiemens)
 	}
@@ -91,6 +97,41 @@ func (s *spiceWriter) motor(m *motor) {
 	s.line("B%sload %s 0 I=%.12g+%.12g*V(%s)*abs(V(%s))",
 		shaft, shaft, math.Copysign(m.tuned.friction, m.omega), m.tuned.air, shaft, shaft)
 	s.line(".nodeset V(%s)=%.4g", shaft, m.omega)
+}
+
+// curve writes a diode as the simulator's own, a filament by its law.
+func (s *spiceWriter) curve(i int, c *curve) {
+	a, b := s.name(c.a), s.name(c.b)
+	if a == b {
+		return
+	}
+	if !c.filament {
+		s.line("D%s%d %s %s %sjunction%d", s.prefix, i, a, b, s.prefix, i)
+		s.line(".model %sjunction%d D(IS=%g N=%g)", s.prefix, i, diodeSaturation, diodeIdeality)
+		return
+	}
+	v := fmt.Sprintf("(V(%s)-V(%s))", a, b)
+	s.line("B%sF%d %s %s I=sgn%s*min(abs%s/%.12g, %.12g*pow(abs%s/%.12g+1e-12, %g))", s.prefix, i, a, b, v, v, c.cold, c.amps, v, c.volts, filamentPower)
+}
+
+// drive writes an average-value transformer by its two laws: the output has its share of the
+// input volts behind a resistance, the input its share of the output current.
+func (s *spiceWriter) drive(i int, d *drive) {
+	if d.share == 0 {
+		return
+	}
+	id := fmt.Sprintf("%sT%d", s.prefix, i)
+	f, o, g := s.name(d.feed), s.name(d.out), s.name(d.ground)
+	if d.low {
+		s.line("E%s %s %sx %s %s %.12g", id, f, id, f, g, d.share)
+		s.line("V%s %s %sy 0", id, o, id)
+		s.line("R%s %sy %sx %.12g", id, id, id, 1/d.siemens)
+	} else {
+		s.line("E%s %sx %s %s %s %.12g", id, id, g, f, g, d.share)
+		s.line("V%s %sx %sy 0", id, id, id)
+		s.line("R%s %sy %s %.12g", id, id, o, 1/d.siemens)
+	}
+	s.line("F%s %s %s V%s %.12g", id, f, g, id, d.share)
 }
 
 func (n *Network) batteryOf(branch int) *battery {

@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"ironthread/core/fault"
-	"ironthread/core/harness"
 )
 
 // warnings lists what a technician should know of the point as it stands.
@@ -30,6 +29,11 @@ func (n *Network) warnings() []Warning {
 			if amps := math.Abs(n.current(contact.branch)); amps > contact.rated {
 				warn("contact", r.part.Name, "%s's %s contact carries %.1f A and is rated for %.0f A", r.part.Name, contact.name, amps, contact.rated)
 			}
+		}
+	}
+	for i := range n.modules {
+		if m := &n.modules[i]; m.restless {
+			warn("buzzes", m.part.Name, "%s starts and stops: what feeds it does not carry it", m.part.Name)
 		}
 	}
 	for i := range n.fuses {
@@ -59,8 +63,8 @@ const burnAmpsPerMM2 = 30
 func (n *Network) warnFuse(i int, warn func(kind, at, format string, args ...any)) {
 	f := &n.fuses[i]
 	load := math.Abs(n.current(f.branch)) / f.amps
-	seconds := OpensInSeconds(f.part.Spec.(*harness.Fuse).Style, load)
-	name := f.part.Name
+	seconds := OpensInSeconds(f.style, load)
+	name := f.name
 	switch {
 	case n.opened[i]:
 		warn("fuse", name, "%s has blown", name)

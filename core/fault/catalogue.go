@@ -1,6 +1,10 @@
 package fault
 
 import (
+	"slices"
+	"strconv"
+	"strings"
+
 	"ironthread/core/harness"
 )
 
@@ -33,6 +37,25 @@ const (
 	AlwaysOn     = "always on"
 	WayOpen      = "way N open"
 	WayResists   = "way N resists"
+
+	WindingOpen  = "N open"
+	LimiterOpen  = "limiter open"
+	StepOpen     = "step N open"
+	StepDead     = "step N dead"
+	PositionOpen = "position N open"
+	CommonOpen   = "common open"
+	SideOpen     = "side N open"
+	SideStuck    = "side N stuck"
+	StageOpen    = "stage N open"
+	StageStuck   = "stage N stuck closed"
+	Shorted      = "shorted"
+	Off          = "off"
+	NoPower      = "no power"
+	StuckFull    = "stuck full"
+	MakeOpenB    = "b make contact open"
+	MakeBurntB   = "b make contact burnt"
+	RestOpenB    = "b rest contact open"
+	RestBurntB   = "b rest contact burnt"
 )
 
 // Entry is one fault a kind can have. Weight is how often it is met, relative to a blown
@@ -56,15 +79,29 @@ var (
 			{MakeOpen, 2, ""}, {MakeBurnt, 5, "ohms"}, {MakeWelded, 1.5, ""},
 			{RestOpen, 1.5, ""}, {RestBurnt, 3, "ohms"},
 			{SticksAtRest, 2, ""}, {SticksIn, 1, ""},
+			{MakeOpenB, 2, ""}, {MakeBurntB, 5, "ohms"}, {RestOpenB, 1.5, ""}, {RestBurntB, 3, "ohms"},
 		},
 		harness.KindMotor: {
-			{Open, 6, ""}, {Seized, 3, ""}, {Worn, 3, "times the friction"}, {ShortedTurns, 0.6, "of the turns"},
+			{Open, 6, ""}, {WindingOpen, 3, ""}, {Seized, 3, ""}, {Worn, 3, "times the friction"}, {ShortedTurns, 0.6, "of the turns"},
 			{Reversed, 0.2, ""}, {Brushes, 2, ""},
 		},
 		harness.KindResistor:   {{Open, 6, ""}, {Resists, 1, "ohms"}},
 		harness.KindSwitch:     {{Open, 0.7, ""}, {StuckClosed, 0.3, ""}, {Resists, 0.7, "ohms"}},
 		harness.KindController: {{Dead, 0.5, ""}},
 		harness.KindConnector:  {{WayOpen, 2, ""}, {WayResists, 3, "ohms"}},
+
+		harness.KindResistorCard:    {{LimiterOpen, 6, ""}, {StepOpen, 3, ""}, {Resists, 1, "ohms"}},
+		harness.KindLimiter:         {{Open, 6, ""}},
+		harness.KindSelector:        {{PositionOpen, 1.5, ""}, {CommonOpen, 1, ""}},
+		harness.KindSwitch2:         {{SideOpen, 1, ""}, {SideStuck, 0.3, ""}},
+		harness.KindThermoswitch:    {{StageOpen, 4, ""}, {StageStuck, 1.5, ""}},
+		harness.KindPressureSwitch:  {{StageOpen, 3, ""}, {StageStuck, 1, ""}},
+		harness.KindSensor:          {{Open, 2, ""}, {Shorted, 0.7, ""}, {Off, 2, "°C"}},
+		harness.KindFanModule:       {{NoPower, 1, ""}, {StepDead, 1, ""}},
+		harness.KindPWMModule:       {{StuckFull, 1.5, ""}, {NoPower, 1, ""}},
+		harness.KindSpeedController: {{Dead, 5, ""}, {StuckFull, 2, ""}},
+		harness.KindDiode:           {{Open, 1.5, ""}, {Shorted, 1.5, ""}},
+		harness.KindLamp:            {{Open, 6, ""}},
 	}
 	roleFaults    = []Entry{{Dead, 1, ""}, {AlwaysOn, 0.4, ""}}
 	pinFaults     = []Entry{{Open, 0.8, ""}, {Resists, 0.8, "ohms"}}
@@ -75,20 +112,86 @@ var (
 // wordsFor lists what a part of this kind and arrangement can have.
 func wordsFor(p *harness.Part) []Entry {
 	all := partFaults[p.Kind()]
-	relay, ok := p.Spec.(*harness.Relay)
-	if !ok {
-		return all
-	}
-	var fit []Entry
-	for _, e := range all {
-		makeContact := e.Words == MakeOpen || e.Words == MakeBurnt || e.Words == MakeWelded
-		restContact := e.Words == RestOpen || e.Words == RestBurnt
-		if (makeContact && !relay.HasMake()) || (restContact && !relay.HasRest()) {
-			continue
+	var leaveOut []string
+	switch spec := p.Spec.(type) {
+	case *harness.Relay:
+		if !spec.HasMake() {
+			leaveOut = append(leaveOut, MakeOpen, MakeBurnt, MakeWelded, MakeOpenB, MakeBurntB)
 		}
-		fit = append(fit, e)
+		if !spec.HasRest() {
+			leaveOut = append(leaveOut, RestOpen, RestBurnt, RestOpenB, RestBurntB)
+		}
+		if len(spec.Poles()) == 1 {
+			leaveOut = append(leaveOut, MakeOpenB, MakeBurntB, RestOpenB, RestBurntB)
+		}
+	case *harness.Motor:
+		if len(spec.Windings) == 0 {
+			leaveOut = append(leaveOut, WindingOpen)
+		} else {
+			leaveOut = append(leaveOut, Open, Brushes, Reversed)
+		}
+	case *harness.ResistorCard:
+		if spec.Opens == 0 {
+			leaveOut = append(leaveOut, LimiterOpen)
+		}
 	}
-	return fit
+	return slices.DeleteFunc(slices.Clone(all), func(e Entry) bool { return slices.Contains(leaveOut, e.Words) })
+}
+
+// itemsFor lists what N can be in a part's words.
+func itemsFor(p *harness.Part) []string {
+	numbers := func(n int) []string {
+		var list []string
+		for i := 1; i <= n; i++ {
+			list = append(list, strconv.Itoa(i))
+		}
+		return list
+	}
+	var items []string
+	switch spec := p.Spec.(type) {
+	case *harness.Connector:
+		return numbers(spec.Ways)
+	case *harness.ResistorCard:
+		return numbers(len(spec.Steps))
+	case *harness.FanModule:
+		return numbers(len(spec.Table))
+	case *harness.Motor:
+		for _, w := range spec.Windings {
+			items = append(items, w.Name)
+		}
+	case *harness.Selector:
+		for _, position := range spec.Positions {
+			if len(position.Pins) > 0 {
+				items = append(items, position.Name)
+			}
+		}
+	case *harness.Switch2:
+		return []string{"a", "b"}
+	case *harness.StagedSwitch:
+		for _, stage := range spec.Stages {
+			items = append(items, stage.Pin)
+		}
+	}
+	return items
+}
+
+// roleEntries lists what one driving pin can have; nil for a pin that drives nothing.
+func roleEntries(p *harness.Part, pin string) []Entry {
+	switch spec := p.Spec.(type) {
+	case *harness.Controller:
+		if role := spec.Role(pin); role != nil && role.Command() != "" {
+			return roleFaults
+		}
+	case *harness.FanModule:
+		if slices.Contains(spec.Inputs, pin) || slices.Contains(spec.Outputs(), pin) {
+			return roleFaults[:1]
+		}
+	case *harness.PWMModule:
+		if pin == spec.Control || slices.ContainsFunc(spec.Outputs, func(o *harness.OutputPair) bool { return o.Plus == pin }) {
+			return roleFaults[:1]
+		}
+	}
+	return nil
 }
 
 // Suspect is a fault with its prior weight.
@@ -109,20 +212,18 @@ func All(c *harness.Circuit) []Suspect {
 		}
 	}
 	for _, p := range c.Parts {
-		switch spec := p.Spec.(type) {
-		case *harness.Connector:
-			for way := 1; way <= spec.Ways; way++ {
-				add(Fault{On: OnPart, Part: p.Name, Way: way}, partFaults[harness.KindConnector])
+		for _, e := range wordsFor(p) {
+			f := Fault{On: OnPart, Part: p.Name}
+			if !strings.Contains(" "+e.Words+" ", " "+placeholder+" ") {
+				add(f, []Entry{e})
+				continue
 			}
-		case *harness.Controller:
-			add(Fault{On: OnPart, Part: p.Name}, wordsFor(p))
-			for _, role := range spec.PinRoles {
-				if role.Command() != "" {
-					add(Fault{On: OnRole, Pin: harness.Pin{Part: p.Name, Name: role.Name}}, roleFaults)
-				}
+			for _, f.Item = range itemsFor(p) {
+				add(f, []Entry{e})
 			}
-		default:
-			add(Fault{On: OnPart, Part: p.Name}, wordsFor(p))
+		}
+		for _, pin := range p.Pins() {
+			add(Fault{On: OnRole, Pin: pin}, roleEntries(p, pin.Name))
 		}
 	}
 	for _, p := range c.Parts {
@@ -152,7 +253,7 @@ func All(c *harness.Circuit) []Suspect {
 // out. Fuses, switches and connectors are left to their own faults and their wires'.
 func hasTerminals(p *harness.Part) bool {
 	switch p.Kind() {
-	case harness.KindRelay, harness.KindMotor, harness.KindController:
+	case harness.KindRelay, harness.KindMotor, harness.KindController, harness.KindFanModule, harness.KindPWMModule:
 		return true
 	}
 	return false
@@ -172,7 +273,7 @@ func wired(c *harness.Circuit, pin harness.Pin) bool {
 func neighbours(c *harness.Circuit, a, b *harness.Wire) bool {
 	plug := func(pin harness.Pin) bool {
 		kind := c.Part(pin.Part).Kind()
-		return kind == harness.KindController || kind == harness.KindConnector
+		return kind == harness.KindController || kind == harness.KindConnector || kind == harness.KindFanModule
 	}
 	for _, x := range []harness.Pin{a.From, a.To} {
 		for _, y := range []harness.Pin{b.From, b.To} {

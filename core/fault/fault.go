@@ -7,6 +7,7 @@ package fault
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -34,7 +35,7 @@ type Fault struct {
 	Other [2]harness.Pin // the second wire, for OnWires
 
 	Words        string // "open", "make contact burnt"
-	Way          int    // connector way, for "way N open"
+	Item         string // what N stands for in "way N open", "stage N open", "N open" of a winding
 	Figure       float64
 	Intermittent bool
 }
@@ -59,7 +60,7 @@ func (f Fault) String() string {
 	if f.Words == "" {
 		return "no fault"
 	}
-	s := f.Subject() + " " + strings.Replace(f.Words, "way N", "way "+strconv.Itoa(f.Way), 1)
+	s := f.Subject() + " " + f.spelled()
 	if f.Figure != 0 {
 		s += " " + strconv.FormatFloat(f.Figure, 'f', -1, 64)
 	}
@@ -68,6 +69,20 @@ func (f Fault) String() string {
 	}
 	return s
 }
+
+// spelled gives the words with the item in its place.
+func (f Fault) spelled() string {
+	tokens := strings.Fields(f.Words)
+	for i, token := range tokens {
+		if token == placeholder {
+			tokens[i] = f.Item
+		}
+	}
+	return strings.Join(tokens, " ")
+}
+
+// placeholder stands for an item in a table's words.
+const placeholder = "N"
 
 // MarshalText spells the fault.
 func (f Fault) MarshalText() ([]byte, error) { return []byte(f.String()), nil }
@@ -121,20 +136,11 @@ func parse(c *harness.Circuit, s string) (Fault, error) {
 		return f, fmt.Errorf("there is no part %s", name)
 	}
 	f.On, f.Part = OnPart, name
-	if way, after, ok := cutWay(rest); ok && part.Kind() == harness.KindConnector {
-		if ways := part.Spec.(*harness.Connector).Ways; way < 1 || way > ways {
-			return f, fmt.Errorf("%s has ways 1 to %d", name, ways)
-		}
-		f.Way, rest = way, "way N "+after
+	f, err := withWords(f, wordsFor(part), rest, "a "+string(part.Kind()))
+	if err == nil && f.Item != "" && !slices.Contains(itemsFor(part), f.Item) {
+		return f, fmt.Errorf("%s has no %q (%s)", name, f.Item, strings.Join(itemsFor(part), ", "))
 	}
-	return withWords(f, wordsFor(part), rest, "a "+string(part.Kind()))
-}
-
-func cutWay(s string) (int, string, bool) {
-	after, ok := strings.CutPrefix(s, "way ")
-	figure, rest, _ := strings.Cut(after, " ")
-	n, err := strconv.Atoi(figure)
-	return n, rest, ok && err == nil
+	return f, err
 }
 
 func parseRole(c *harness.Circuit, f Fault, name, rest string) (Fault, error) {
@@ -142,11 +148,12 @@ func parseRole(c *harness.Circuit, f Fault, name, rest string) (Fault, error) {
 	if err != nil {
 		return f, err
 	}
-	if c.Part(pin.Part).Kind() != harness.KindController {
-		return f, fmt.Errorf("only a controller's pin fails by itself; write \"pin %s open\" for the terminal", pin)
+	entries := roleEntries(c.Part(pin.Part), pin.Name)
+	if entries == nil {
+		return f, fmt.Errorf("only a controller's or a module's driving pin fails by itself; write \"pin %s open\" for the terminal", pin)
 	}
 	f.On, f.Pin = OnRole, pin
-	return withWords(f, roleFaults, rest, "a controller's pin")
+	return withWords(f, entries, rest, "a driving pin")
 }
 
 func parseWire(c *harness.Circuit, f Fault, s string) (Fault, error) {
@@ -190,18 +197,34 @@ func cutWire(c *harness.Circuit, s string) (ends [2]harness.Pin, rest string, er
 	return [2]harness.Pin{w.From, w.To}, rest, nil
 }
 
+// match holds a text against a table's words; what follows them is handed back.
+func match(words, text string) (item, after string, ok bool) {
+	pattern, tokens := strings.Fields(words), strings.Fields(text)
+	if len(tokens) < len(pattern) {
+		return "", "", false
+	}
+	for i, p := range pattern {
+		switch {
+		case p == placeholder:
+			item = tokens[i]
+		case p != tokens[i]:
+			return "", "", false
+		}
+	}
+	return item, strings.Join(tokens[len(pattern):], " "), true
+}
+
 // withWords completes f from the words that follow its subject: one of the table's entries,
 // then a figure where the entry takes one.
 func withWords(f Fault, table []Entry, rest, what string) (Fault, error) {
 	var known []string
 	for _, e := range table {
 		known = append(known, e.Words)
-		after, ok := strings.CutPrefix(rest, e.Words)
-		if !ok || (after != "" && after[0] != ' ') {
+		item, after, ok := match(e.Words, rest)
+		if !ok {
 			continue
 		}
-		f.Words = e.Words
-		after = strings.TrimSpace(after)
+		f.Words, f.Item = e.Words, item
 		switch {
 		case after == "":
 			return f, nil

@@ -53,7 +53,7 @@ func TestParse(t *testing.T) {
 		"F3 resists much":        "is no figure in ohms",
 		"wire K1.87 - M2.+ open": "there is no wire K1.87 - M2.+",
 		"wire K1.87":             "FROM - TO",
-		"K1.30 dead":             "only a controller's pin",
+		"K1.30 dead":             "driving pin fails by itself",
 		"":                       "there is no part",
 	} {
 		_, err := fault.Parse(e.Circuit, words)

@@ -191,6 +191,84 @@ func parseFigure(s string) (float64, error) {
 	return v, nil
 }
 
+// named binds a mapping of names to small mappings, in the order of the file.
+func named[T any](key string, at *[]*T, name func(*T) *string, fields func(*T) []field) field {
+	return field{
+		key: key,
+		read: func(r *reader, n *yaml.Node, where string) {
+			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
+				item := new(T)
+				*name(item) = k.Value
+				r.fields(v, where+": "+key+": "+k.Value, fields(item))
+				*at = append(*at, item)
+			})
+		},
+		node: func() *yaml.Node {
+			if len(*at) == 0 {
+				return nil
+			}
+			m := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+			for _, item := range *at {
+				m.Content = append(m.Content, scalar(*name(item)), flow(fields(item)))
+			}
+			return m
+		},
+	}
+}
+
+// figures binds a list of figures between low and high.
+func figures(key string, at *[]float64, low, high float64) field {
+	return field{
+		key: key,
+		read: func(r *reader, n *yaml.Node, where string) {
+			if n.Kind != yaml.SequenceNode {
+				r.fail(n, where, "%s is a list of figures, as in [0.4, 0.6]", key)
+				return
+			}
+			for _, item := range n.Content {
+				var v float64
+				number(key, &v, low, high).read(r, item, where)
+				*at = append(*at, v)
+			}
+		},
+		node: func() *yaml.Node {
+			if len(*at) == 0 {
+				return nil
+			}
+			list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
+			for _, v := range *at {
+				list.Content = append(list.Content, scalar(plain(v)))
+			}
+			return list
+		},
+	}
+}
+
+// figureMap binds a mapping of words to figures; it is written in the order of its keys.
+func figureMap(key string, at *map[string]float64, low, high float64) field {
+	return field{
+		key: key,
+		read: func(r *reader, n *yaml.Node, where string) {
+			*at = map[string]float64{}
+			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
+				var figure float64
+				number(k.Value, &figure, low, high).read(r, v, where+": "+key)
+				(*at)[k.Value] = figure
+			})
+		},
+		node: func() *yaml.Node {
+			if len(*at) == 0 {
+				return nil
+			}
+			m := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+			for _, k := range sortedKeys(*at) {
+				m.Content = append(m.Content, scalar(k), scalar(plain((*at)[k])))
+			}
+			return m
+		},
+	}
+}
+
 // whole binds a whole number between low and high; zero means not given.
 func whole(key string, at *int, low, high int) field {
 	return field{

@@ -115,7 +115,7 @@ func TestErrorsNameLineAndPlace(t *testing.T) {
 		{"missing", "{kind: fuse, amps: 30}", "{kind: fuse}", "line 5: F1: amps is missing"},
 		{"range", "amps: 30", "amps: -3", "line 5: F1: amps is -3, and lies between 0.1 and 1000"},
 		{"figure", "amps: 30", "amps: many", `line 5: F1: amps: "many" is not a figure`},
-		{"contacts", "changeover", "swap", `line 6: K1: contacts cannot be "swap" (make, break, changeover)`},
+		{"contacts", "changeover", "swap", `line 6: K1: contacts cannot be "swap" (make, break, changeover, double-make, double-changeover)`},
 		{"command", "[low]", "[lo]", `line 21: states: low: no controller pin listens to the command "lo" (low)`},
 		{"state key", "low: {key: on,", "low: {kee: on,", `line 21: states: low: there is no key "kee" here (key, engine, ac,`},
 		{"word", "off: {key: on}", "off: {key: maybe}", `line 20: states: off: key: "maybe" is neither on nor off`},

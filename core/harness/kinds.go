@@ -2,6 +2,7 @@ package harness
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 )
@@ -21,6 +22,19 @@ const (
 	KindSwitch     Kind = "switch"
 	KindController Kind = "controller"
 	KindConnector  Kind = "connector"
+
+	KindResistorCard    Kind = "resistor-card"
+	KindLimiter         Kind = "limiter"
+	KindSelector        Kind = "selector"
+	KindSwitch2         Kind = "switch2"
+	KindThermoswitch    Kind = "thermoswitch"
+	KindPressureSwitch  Kind = "pressure-switch"
+	KindSensor          Kind = "sensor"
+	KindFanModule       Kind = "fan-module"
+	KindPWMModule       Kind = "pwm-module"
+	KindSpeedController Kind = "speed-controller"
+	KindDiode           Kind = "diode"
+	KindLamp            Kind = "lamp"
 )
 
 // Spec is what one kind of part adds to a [Part].
@@ -46,6 +60,19 @@ var newSpec = map[Kind]func() Spec{
 	KindSwitch:     func() Spec { return &Switch{} },
 	KindController: func() Spec { return &Controller{} },
 	KindConnector:  func() Spec { return &Connector{} },
+
+	KindResistorCard:    func() Spec { return &ResistorCard{} },
+	KindLimiter:         func() Spec { return &Limiter{} },
+	KindSelector:        func() Spec { return &Selector{} },
+	KindSwitch2:         func() Spec { return &Switch2{} },
+	KindThermoswitch:    func() Spec { return &StagedSwitch{Senses: Coolant} },
+	KindPressureSwitch:  func() Spec { return &StagedSwitch{Senses: Pressure} },
+	KindSensor:          func() Spec { return &Sensor{} },
+	KindFanModule:       func() Spec { return &FanModule{} },
+	KindPWMModule:       func() Spec { return &PWMModule{} },
+	KindSpeedController: func() Spec { return &SpeedController{} },
+	KindDiode:           func() Spec { return &Diode{} },
+	KindLamp:            func() Spec { return &Lamp{} },
 }
 
 // Kinds lists every kind, sorted.
@@ -127,9 +154,21 @@ type Contacts string
 
 // Arrangements of contacts.
 const (
-	Make       Contacts = "make"
-	Break      Contacts = "break"
-	Changeover Contacts = "changeover"
+	Make             Contacts = "make"
+	Break            Contacts = "break"
+	Changeover       Contacts = "changeover"
+	DoubleMake       Contacts = "double-make"
+	DoubleChangeover Contacts = "double-changeover"
+)
+
+// Suppression is what catches the coil's spike.
+type Suppression string
+
+// Kinds of suppression. A diode makes the coil's polarity matter.
+const (
+	Unsuppressed  Suppression = "none"
+	ResistorSuppr Suppression = "resistor"
+	DiodeSuppr    Suppression = "diode"
 )
 
 // Relay is a coil and its contact. Zero figures stand for the defaults of the format.
@@ -139,9 +178,12 @@ type Relay struct {
 	ContactOhms float64
 	PullIn      float64 // volts at 20 °C
 	DropOut     float64 // volts at 20 °C
+	Suppression Suppression
+	Cathode     string  // pin at the diode's cathode, 86 unless given
 	Make, Rest  float64 // rated amps of each contact
+	Fuse        float64 // rated amps of a fuse built in, in series with 30
 	Printed     map[string]string
-	Body        string
+	Body        string // relays that come out together share one
 }
 
 func (*Relay) Kind() Kind { return KindRelay }
@@ -150,16 +192,29 @@ func (*Relay) Kind() Kind { return KindRelay }
 func (r *Relay) HasMake() bool { return r.Contacts != Break }
 
 // HasRest tells whether there is an 87a.
-func (r *Relay) HasRest() bool { return r.Contacts == Break || r.Contacts == Changeover }
+func (r *Relay) HasRest() bool {
+	return r.Contacts == Break || r.Contacts == Changeover || r.Contacts == DoubleChangeover
+}
+
+// Poles lists the suffixes of the poles' pins: "" and, for a double relay, "b".
+func (r *Relay) Poles() []string {
+	if r.Contacts == DoubleMake || r.Contacts == DoubleChangeover {
+		return []string{"", "b"}
+	}
+	return []string{""}
+}
 
 // Pins lists coil, contact feed, make contact, rest contact.
 func (r *Relay) Pins() []string {
-	pins := []string{"86", "85", "30"}
-	if r.HasMake() {
-		pins = append(pins, "87")
-	}
-	if r.HasRest() {
-		pins = append(pins, "87a")
+	pins := []string{"86", "85"}
+	for _, pole := range r.Poles() {
+		pins = append(pins, "30"+pole)
+		if r.HasMake() {
+			pins = append(pins, "87"+pole)
+		}
+		if r.HasRest() {
+			pins = append(pins, "87a"+pole)
+		}
 	}
 	return pins
 }
@@ -168,11 +223,14 @@ func (r *Relay) describe() string { return string(r.Contacts) + " relay" }
 
 func (r *Relay) fields() []field {
 	return []field{
-		choice("contacts", &r.Contacts, Make, Break, Changeover).must(),
+		choice("contacts", &r.Contacts, Make, Break, Changeover, DoubleMake, DoubleChangeover).must(),
 		number("coil-ohms", &r.CoilOhms, 1, 10000),
 		number("contact-ohms", &r.ContactOhms, 1e-5, 1),
 		number("pull-in", &r.PullIn, 0.1, 60),
 		number("drop-out", &r.DropOut, 0.1, 60),
+		choice("suppression", &r.Suppression, Unsuppressed, ResistorSuppr, DiodeSuppr),
+		choice("diode-cathode", &r.Cathode, "86", "85"),
+		number("fuse", &r.Fuse, 0.1, 1000),
 		group("rating", func() bool { return r.Make > 0 || r.Rest > 0 },
 			number("make", &r.Make, 0.1, 1000), number("rest", &r.Rest, 0.1, 1000)),
 		wordMap("pins", &r.Printed),
@@ -185,19 +243,75 @@ func (r *Relay) fields() []field {
 type Motor struct {
 	Volts, Amps, RPM float64
 	Inrush, Ohms     float64
+	HalfVolts        HalfVolts
+	Windings         []*Winding // none: one winding between + and -
 }
 
-func (*Motor) Kind() Kind       { return KindMotor }
-func (*Motor) Pins() []string   { return plusMinus }
+// Winding is one brush set of a motor with several on a shaft. The load curve comes from the
+// winding that has an RPM; the speed of the others follows from it.
+type Winding struct {
+	Name        string
+	Plus, Minus string // pins
+	Amps, RPM   float64
+	Inrush      float64
+}
+
+// HalfVolts tells whether a motor stands running at half its volts.
+type HalfVolts string
+
+// What is known of a motor at half its volts.
+const (
+	HalfVoltsOK      HalfVolts = "ok"
+	HalfVoltsNo      HalfVolts = "no"
+	HalfVoltsUnknown HalfVolts = "unknown"
+)
+
+func (*Motor) Kind() Kind { return KindMotor }
+
+// Pins lists + and -, or each winding's, in the order of the file.
+func (m *Motor) Pins() []string {
+	if len(m.Windings) == 0 {
+		return plusMinus
+	}
+	var pins []string
+	for _, w := range m.Windings {
+		for _, pin := range []string{w.Plus, w.Minus} {
+			if !slices.Contains(pins, pin) {
+				pins = append(pins, pin)
+			}
+		}
+	}
+	return pins
+}
+
+func (w *Winding) fields() []field {
+	return []field{
+		text("+", &w.Plus).must(), text("-", &w.Minus).must(), number("amps", &w.Amps, 0.01, 500).must(),
+		number("rpm", &w.RPM, 10, 30000), number("inrush", &w.Inrush, 0.01, 5000),
+	}
+}
+
 func (*Motor) describe() string { return "motor" }
 func (m *Motor) fields() []field {
 	return []field{
 		number("volts", &m.Volts, 1, 60).must(),
-		number("amps", &m.Amps, 0.01, 500).must(),
+		number("amps", &m.Amps, 0.01, 500),
 		number("rpm", &m.RPM, 10, 30000),
 		number("inrush", &m.Inrush, 0.01, 5000),
 		number("ohms", &m.Ohms, 1e-3, 1000),
+		choice("half-volts", &m.HalfVolts, HalfVoltsOK, HalfVoltsNo, HalfVoltsUnknown),
+		named("windings", &m.Windings, func(w *Winding) *string { return &w.Name }, (*Winding).fields),
 	}
+}
+
+func (m *Motor) check() string {
+	if len(m.Windings) == 0 && m.Amps == 0 {
+		return "amps is missing"
+	}
+	if len(m.Windings) > 4 {
+		return "a motor has at most four windings"
+	}
+	return ""
 }
 
 // Resistor is a fixed resistor in a load path.
@@ -271,6 +385,7 @@ type PinRole struct {
 	SinksOn     string // closes to the controller's ground while the command holds
 	SinksUnless string // inverted: closes while the command does not hold
 	SourcesOn   string // closes to the controller's power while the command holds
+	PWMOn       string // sinks in pulses: the state's duty while the command holds, an idle duty else
 	Input       string
 	Asserted    Level // the level at which Input counts as given
 	PullUp      float64
@@ -295,6 +410,8 @@ func (p *PinRole) Command() string {
 		return p.SinksOn
 	case p.SinksUnless != "":
 		return p.SinksUnless
+	case p.PWMOn != "":
+		return p.PWMOn
 	}
 	return p.SourcesOn
 }
@@ -304,6 +421,7 @@ func (p *PinRole) fields() []field {
 		text("sinks-on", &p.SinksOn),
 		text("sinks-unless", &p.SinksUnless),
 		text("sources-on", &p.SourcesOn),
+		text("pwm-on", &p.PWMOn),
 		text("input", &p.Input),
 		choice("asserted", &p.Asserted, Low, High),
 		number("pull-up", &p.PullUp, 1, 1e7),
@@ -316,7 +434,7 @@ func (p *PinRole) fields() []field {
 // roles counts how many things the pin is said to be.
 func (p *PinRole) roles() int {
 	n := 0
-	for _, given := range []bool{p.SinksOn != "", p.SinksUnless != "", p.SourcesOn != "", p.Input != "", p.Power, p.Ground} {
+	for _, given := range []bool{p.SinksOn != "", p.SinksUnless != "", p.SourcesOn != "", p.PWMOn != "", p.Input != "", p.Power, p.Ground} {
 		if given {
 			n++
 		}

@@ -302,6 +302,11 @@ func (r *reader) part(k, v *yaml.Node) *Part {
 	var read Kind
 	// A part with an error stays, so that its wires are not reported as wires to nothing.
 	r.fields(v, k.Value, append(p.common(&read), p.Spec.fields()...))
+	if c, ok := p.Spec.(interface{ check() string }); ok {
+		if wrong := c.check(); wrong != "" {
+			r.fail(k, k.Value, "%s", wrong)
+		}
+	}
 	return p
 }
 

@@ -16,6 +16,7 @@ type State struct {
 	Pressure *float64 // bar, high side of the refrigerant
 	Speed    *float64 // km/h
 	Commands []string // nil: the strategy decides; empty: none
+	Duty     *float64 // per cent, of what is commanded by pulses
 	Words    map[string]string
 	Line     int
 }
@@ -29,6 +30,7 @@ func (s *State) fields(c *Circuit) []field {
 		optional("pressure", &s.Pressure, 0, 100),
 		optional("speed", &s.Speed, 0, 400),
 		words("commands", &s.Commands),
+		optional("duty", &s.Duty, 0, 100),
 	}
 	for _, word := range c.stateWords() {
 		fields = append(fields, s.wordField(word))
@@ -40,9 +42,17 @@ func (s *State) fields(c *Circuit) []field {
 // which switches close.
 func (c *Circuit) stateWords() []string {
 	var found []string
-	for _, p := range c.OfKind(KindSwitch) {
-		for _, word := range []string{p.Name, p.Spec.(*Switch).ClosedWhen} {
-			known := slices.Contains([]string{"key", "engine", "ac", "coolant", "pressure", "speed", "commands", ""}, word)
+	for _, p := range c.Parts {
+		words := []string{p.Name}
+		switch spec := p.Spec.(type) {
+		case *Switch:
+			words = append(words, spec.ClosedWhen)
+		case *Selector, *Switch2, *SpeedController:
+		default:
+			continue
+		}
+		for _, word := range words {
+			known := slices.Contains([]string{"key", "engine", "ac", "coolant", "pressure", "speed", "commands", "duty", ""}, word)
 			if !known && !slices.Contains(found, word) {
 				found = append(found, word)
 			}
@@ -89,6 +99,10 @@ func (s *State) Closes(part *Part) bool {
 	}
 	return sw.ClosedWhen == s.Name
 }
+
+// Position is the word a state gives a selector, a centre-off switch or a knob; empty where
+// it says nothing.
+func (s *State) Position(part string) string { return s.Words[part] }
 
 // Rule is one line of the strategy: when the controller gives a command, left to itself.
 // OnAbove and OffBelow are °C; nil means temperature does not matter.

@@ -1,0 +1,497 @@
+package electric
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// drive is an average-value transformer between a module's feed, its ground and one output:
+// the output has share times the input volts, the input share times the output current. It
+// stamps g·w·wᵀ with w = (share, −1, 1−share) over feed, output and ground, so that the
+// matrix stays symmetric and positive.
+type drive struct {
+	feed, out, ground node
+	share             float64
+	siemens           float64
+	low               bool // the load hangs between feed and output
+	places            [3]place
+}
+
+// module is a fan module or a PWM module with its drives.
+type module struct {
+	part         *harness.Part
+	fan          *harness.FanModule
+	pwm          *harness.PWMModule
+	feed, ground node
+	inputs       []node // of a fan module, in the order of its Inputs
+	deadInput    []bool
+	control      node
+	noPower      bool
+	stuckFull    bool
+	deadRow      int
+	drives       []int
+	outputs      []string
+	deadOutput   []bool
+	on           bool
+	moved        bool    // in the last round
+	restless     bool    // it starts and stops without end
+	setting      float64 // what it gives: row number or duty, for finding whether it moved
+}
+
+// sensor is a temperature sensor's branch; its ohms follow the state.
+type sensor struct {
+	curve  harness.Curve
+	branch int
+	off    float64 // °C by which it is wrong
+}
+
+const (
+	modulePullUp  = 1000.0 // ohms of an input to the feed
+	assertedBelow = 1.0 / 3
+	openAbove     = 0.985 // of the feed: nothing pulls the control wire
+	groundedBelow = 0.015
+	idleDuty      = 5.0 // per cent, while nothing is commanded
+	roomCelsius   = 20.0
+	driveOhms     = 2 * moduleOhms
+
+	electronicsOhms = 2000.0
+)
+
+// addFurther stamps the kinds beyond the commonest.
+func (n *Network) addFurther(i int, p *harness.Part) {
+	switch spec := p.Spec.(type) {
+	case *harness.ResistorCard:
+		n.addCard(i, p, spec)
+	case *harness.Limiter:
+		n.addPlain(i, p, "a", "b", closedOhms, always, 0, "")
+	case *harness.Selector:
+		n.addSelector(i, p, spec)
+	case *harness.Switch2:
+		n.addSwitch2(i, p)
+	case *harness.StagedSwitch:
+		n.addStages(i, p, spec)
+	case *harness.Sensor:
+		n.addSensor(i, p, spec)
+	case *harness.Diode:
+		a, k := n.terminal(p, "a"), n.terminal(p, "k")
+		switch {
+		case n.has(p.Name, fault.Open):
+		case n.has(p.Name, fault.Shorted):
+			n.resist(a, k, shortOhms, i)
+		default:
+			n.addCurve(curve{a: a, b: k, part: i})
+		}
+	case *harness.Lamp:
+		if a, b := n.terminal(p, "a"), n.terminal(p, "b"); !n.has(p.Name, fault.Open) {
+			n.addLamp(i, a, b, spec.Volts, spec.Watts)
+		}
+	case *harness.FanModule:
+		n.addFanModule(i, p, spec)
+	case *harness.PWMModule:
+		n.addPWMModule(i, p, spec)
+	case *harness.SpeedController:
+		n.addSpeedController(p, spec)
+	}
+}
+
+func (n *Network) addCard(i int, p *harness.Part, spec *harness.ResistorCard) {
+	at := n.terminal(p, "in")
+	if spec.Opens > 0 {
+		behind := n.newNode()
+		if !n.has(p.Name, fault.LimiterOpen) {
+			n.resist(at, behind, closedOhms, i)
+		}
+		at = behind
+	}
+	extra, resists := n.faultOf(p.Name, fault.Resists)
+	for k, ohms := range spec.Steps {
+		tap := strconv.Itoa(k + 1)
+		next := n.terminal(p, tap)
+		open, isOpen := n.faultOf(p.Name, fault.StepOpen)
+		switch {
+		case isOpen && open.Item == tap:
+		case resists && k == 0:
+			n.series(at, next, ohms, extra, harness.Pin{Part: p.Name, Name: "in"}, always, 0, i)
+		default:
+			n.resist(at, next, ohms, i)
+		}
+		at = next
+	}
+}
+
+func (n *Network) addSelector(i int, p *harness.Part, spec *harness.Selector) {
+	common := n.terminal(p, "c")
+	if n.has(p.Name, fault.CommonOpen) {
+		common = n.newNode()
+	}
+	open, isOpen := n.faultOf(p.Name, fault.PositionOpen)
+	for _, pin := range spec.Pins()[1:] {
+		n.add(branch{a: common, b: n.terminal(p, pin), ohms: closedOhms, gate: closedSwitch, index: len(n.switches), part: i})
+		n.switches = append(n.switches, switchGate{closes: func(s *harness.State, _ bool) bool {
+			for _, position := range spec.Positions {
+				if position.Name == s.Position(p.Name) && slices.Contains(position.Pins, pin) {
+					return !isOpen || open.Item != position.Name
+				}
+			}
+			return false
+		}})
+	}
+}
+
+func (n *Network) addSwitch2(i int, p *harness.Part) {
+	common := n.terminal(p, "c")
+	for _, side := range []string{"a", "b"} {
+		open, isOpen := n.faultOf(p.Name, fault.SideOpen)
+		stuck, isStuck := n.faultOf(p.Name, fault.SideStuck)
+		b := branch{a: common, b: n.terminal(p, side), ohms: closedOhms, gate: closedSwitch, index: len(n.switches), part: i}
+		if isOpen && open.Item == side {
+			b.gate = never
+		}
+		n.add(b)
+		n.switches = append(n.switches, switchGate{
+			stuck:  isStuck && stuck.Item == side,
+			closes: func(s *harness.State, _ bool) bool { return s.Position(p.Name) == side },
+		})
+	}
+}
+
+func (n *Network) addStages(i int, p *harness.Part, spec *harness.StagedSwitch) {
+	common := n.terminal(p, "c")
+	for _, stage := range spec.Stages {
+		open, isOpen := n.faultOf(p.Name, fault.StageOpen)
+		stuck, isStuck := n.faultOf(p.Name, fault.StageStuck)
+		b := branch{a: common, b: n.terminal(p, stage.Pin), ohms: closedOhms, gate: closedSwitch, index: len(n.switches), part: i}
+		if isOpen && open.Item == stage.Pin {
+			b.gate = never
+		}
+		n.add(b)
+		n.switches = append(n.switches, switchGate{
+			stuck: isStuck && stuck.Item == stage.Pin,
+			closes: func(s *harness.State, before bool) bool {
+				figure, known := spec.Figure(s)
+				return known && stage.Closed(figure, before)
+			},
+		})
+	}
+}
+
+func (n *Network) addSensor(i int, p *harness.Part, spec *harness.Sensor) {
+	s, r := n.terminal(p, "s"), n.terminal(p, "r")
+	switch {
+	case n.has(p.Name, fault.Open):
+		return
+	case n.has(p.Name, fault.Shorted):
+		n.resist(s, r, shortOhms, i)
+		return
+	}
+	added := sensor{curve: spec.Curve, branch: n.resist(s, r, spec.Curve.Ohms(roomCelsius), i)}
+	if f, ok := n.faultOf(p.Name, fault.Off); ok {
+		added.off = orDefault(f.Figure, 15)
+	}
+	n.sensors = append(n.sensors, added)
+}
+
+// rails joins a module's feeds and its grounds to its own two rails.
+func (n *Network) rails(i int, p *harness.Part, feeds, grounds []string) (feed, ground node) {
+	feed, ground = n.newNode(), post
+	for _, pin := range feeds {
+		n.resist(n.terminal(p, pin), feed, moduleOhms, i)
+	}
+	if len(grounds) > 0 {
+		ground = n.newNode()
+	}
+	for _, pin := range grounds {
+		n.resist(n.terminal(p, pin), ground, moduleOhms, i)
+	}
+	// What the electronics take: without its ground a module finds both rails at the feed.
+	n.resist(feed, ground, electronicsOhms, i)
+	return feed, ground
+}
+
+func (n *Network) deadRole(part, pin string) bool {
+	return slices.ContainsFunc(n.faults, func(f fault.Fault) bool {
+		return f.On == fault.OnRole && f.Words == fault.Dead && f.Pin == harness.Pin{Part: part, Name: pin}
+	})
+}
+
+func (n *Network) addDrive(m *module, pin string, out node) {
+	m.drives = append(m.drives, len(n.drives))
+	m.outputs = append(m.outputs, pin)
+	m.deadOutput = append(m.deadOutput, n.deadRole(m.part.Name, pin))
+	n.drives = append(n.drives, drive{feed: m.feed, out: out, ground: m.ground, siemens: 1 / driveOhms})
+}
+
+func (n *Network) addFanModule(i int, p *harness.Part, spec *harness.FanModule) {
+	m := module{part: p, fan: spec, noPower: n.has(p.Name, fault.NoPower)}
+	m.feed, m.ground = n.rails(i, p, spec.Feeds, spec.Grounds)
+	for _, pin := range spec.Inputs {
+		at := n.terminal(p, pin)
+		n.resist(at, m.feed, modulePullUp, i)
+		m.inputs = append(m.inputs, at)
+		m.deadInput = append(m.deadInput, n.deadRole(p.Name, pin))
+	}
+	if f, ok := n.faultOf(p.Name, fault.StepDead); ok {
+		m.deadRow, _ = strconv.Atoi(f.Item) // an item of the table, checked when parsed
+	}
+	for _, out := range spec.Outputs() {
+		n.addDrive(&m, out, n.terminal(p, out))
+	}
+	n.modules = append(n.modules, m)
+}
+
+func (n *Network) addPWMModule(i int, p *harness.Part, spec *harness.PWMModule) {
+	m := module{part: p, pwm: spec, noPower: n.has(p.Name, fault.NoPower), stuckFull: n.has(p.Name, fault.StuckFull)}
+	m.feed, m.ground = n.rails(i, p, spec.Feeds, spec.Grounds)
+	m.control = n.terminal(p, spec.Control)
+	m.deadInput = []bool{n.deadRole(p.Name, spec.Control)}
+	n.resist(m.control, m.feed, modulePullUp, i)
+	for _, o := range spec.Outputs {
+		n.addDrive(&m, o.Plus, n.terminal(p, o.Plus))
+		if o.Minus != "" {
+			n.resist(n.terminal(p, o.Minus), m.ground, moduleOhms, i)
+		}
+	}
+	n.modules = append(n.modules, m)
+}
+
+// addSpeedController: its drive's share follows the knob; dead it gives nothing.
+func (n *Network) addSpeedController(p *harness.Part, spec *harness.SpeedController) {
+	d := drive{feed: n.terminal(p, "+"), ground: n.terminal(p, "-"), out: n.terminal(p, "out"), siemens: 1 / driveOhms, low: spec.Side != harness.High}
+	knob := func(s *harness.State) float64 { return spec.ShareIn(s, p.Name) }
+	switch {
+	case n.has(p.Name, fault.Dead):
+		knob = func(*harness.State) float64 { return 0 }
+	case n.has(p.Name, fault.StuckFull):
+		knob = func(*harness.State) float64 { return 1 }
+	}
+	n.drives = append(n.drives, d)
+	n.knobs = append(n.knobs, knobOf{len(n.drives) - 1, knob})
+}
+
+// knobOf is a drive set by hand.
+type knobOf struct {
+	drive int
+	share func(*harness.State) float64
+}
+
+// placeFurther lays drives and curves out in the matrix.
+func (n *Network) placeFurther(slotOf func(a, b node) int32) {
+	for i := range n.drives {
+		d := &n.drives[i]
+		for k, ends := range [3][2]node{{d.feed, d.out}, {d.feed, d.ground}, {d.out, d.ground}} {
+			d.places[k] = place{ends[0], ends[1], slotOf(ends[0], ends[1])}
+		}
+	}
+	for i := range n.curves {
+		c := &n.curves[i]
+		c.place = place{c.a, c.b, slotOf(c.a, c.b)}
+	}
+}
+
+// weights of the drive's volts over feed, output and ground.
+func (d *drive) weights() [3]float64 {
+	if d.low { // volts between feed and output are the share
+		return [3]float64{d.share - 1, 1, -d.share}
+	}
+	return [3]float64{d.share, -1, 1 - d.share}
+}
+
+func (n *Network) stampDrive(d *drive) {
+	if d.share == 0 {
+		return
+	}
+	w := d.weights()
+	nodes := [3]node{d.feed, d.out, d.ground}
+	for k, x := range nodes {
+		if x != post {
+			n.diag[x] += d.siemens * w[k] * w[k]
+		}
+	}
+	for k, ends := range [3][2]int{{0, 1}, {0, 2}, {1, 2}} {
+		if slot := d.places[k].slot; slot >= 0 {
+			n.off[slot] += d.siemens * w[ends[0]] * w[ends[1]]
+		}
+	}
+}
+
+// sense follows what the state says about temperatures and knobs.
+func (n *Network) sense(s *harness.State) {
+	celsius := roomCelsius
+	if s.Coolant != nil {
+		celsius = *s.Coolant
+	}
+	for i := range n.sensors {
+		x := &n.sensors[i]
+		n.siemens[x.branch] = 1 / x.curve.Ohms(celsius+x.off)
+	}
+	for _, k := range n.knobs {
+		n.drives[k.drive].share = k.share(s)
+	}
+}
+
+// pulse sets a pulsed driver's mean: with a module's pull-up, a sink closed for a share of the
+// time leaves the rest of the feed on the line. Duty is the share that counts for the module.
+func (n *Network) pulse(i int, s *harness.State, given bool) {
+	duty := idleDuty
+	if given && s.Duty != nil {
+		duty = *s.Duty
+	}
+	low := duty / 100
+	for _, m := range n.modules {
+		if m.pwm != nil && m.pwm.OnLevel == harness.High {
+			low = 1 - low
+		}
+	}
+	low = math.Max(0.001, math.Min(0.999, low))
+	n.siemens[n.drivers[i].branch] = 1 / (driverOhms + modulePullUp*(1-low)/low)
+}
+
+func (n *Network) restModules() {
+	for i := range n.modules {
+		m := &n.modules[i]
+		m.on, m.setting = false, 0
+		for _, d := range m.drives {
+			n.drives[d].share = 0
+		}
+	}
+}
+
+// moveModules lets every module read its inputs and set its outputs; true where one changed.
+func (n *Network) moveModules() bool {
+	moved := false
+	nominal := n.model.Circuit.Nominal()
+	for i := range n.modules {
+		m := &n.modules[i]
+		volts := n.at(m.feed) - n.at(m.ground)
+		m.moved = false
+		m.on = !m.noPower && (volts > poweredShare*nominal || m.on && volts > unpoweredShare*nominal)
+		setting, shares := 0.0, func(int) float64 { return 0 }
+		switch {
+		case !m.on:
+		case m.fan != nil:
+			setting, shares = m.readTable(n, volts)
+		default:
+			setting = m.readDuty(n, volts)
+			share := m.pwm.Share(setting)
+			shares = func(int) float64 { return share }
+		}
+		if math.Abs(setting-m.setting) > 0.05 {
+			m.moved = true
+		} else {
+			setting = m.setting
+		}
+		m.setting = setting
+		for k, d := range m.drives {
+			share := shares(k)
+			if m.deadOutput[k] {
+				share = 0
+			}
+			if math.Abs(share-n.drives[d].share) > 1e-4 {
+				n.drives[d].share, m.moved = share, true
+			}
+		}
+		moved = moved || m.moved
+	}
+	return moved
+}
+
+// readTable finds the row whose inputs are asserted; the setting is its number.
+func (m *module) readTable(n *Network, volts float64) (float64, func(int) float64) {
+	row := m.fan.Match(func(input string) bool {
+		k := slices.Index(m.fan.Inputs, input)
+		return !m.deadInput[k] && n.at(m.inputs[k])-n.at(m.ground) < assertedBelow*volts
+	})
+	number := slices.Index(m.fan.Table, row) + 1
+	if row == nil || number == m.deadRow {
+		return 0, func(int) float64 { return 0 }
+	}
+	return float64(number), func(k int) float64 { return row.Drive[m.outputs[k]] }
+}
+
+// readDuty reads the control wire: the share of a period that counts, or what the module
+// falls back to where there is no signal.
+func (m *module) readDuty(n *Network, volts float64) float64 {
+	full := m.pwm.Max
+	if full == 0 {
+		full = 100
+	}
+	fall := func(to harness.Fallback) float64 {
+		if to == harness.FallFull {
+			return full
+		}
+		return 0
+	}
+	level := (n.at(m.control) - n.at(m.ground)) / volts
+	switch {
+	case m.stuckFull:
+		return full
+	case m.deadInput[0], level > openAbove:
+		if m.pwm.Open == "" {
+			return fall(harness.FallFull) // fail-safe (common practice)
+		}
+		return fall(m.pwm.Open)
+	case level < groundedBelow:
+		return fall(m.pwm.Grounded)
+	case m.pwm.OnLevel == harness.High:
+		return 100 * level
+	}
+	return 100 * (1 - level)
+}
+
+// markRestless names the modules that still moved in the last round.
+func (n *Network) markRestless() {
+	for i := range n.modules {
+		n.modules[i].restless = n.modules[i].moved
+	}
+}
+
+// moduleBits folds the modules' settings into the word of positions.
+func (n *Network) moduleBits() uint64 {
+	var w uint64
+	for i := range n.modules {
+		w ^= uint64(n.modules[i].setting*8+1) << (50 + i%4)
+	}
+	return w
+}
+
+// moduleWords says what each module gives.
+func (n *Network) moduleWords() map[string]string {
+	if len(n.modules) == 0 {
+		return nil
+	}
+	words := map[string]string{}
+	for i := range n.modules {
+		m := &n.modules[i]
+		switch {
+		case m.restless:
+			words[m.part.Name] = "starts and stops"
+		case !m.on:
+			words[m.part.Name] = "no power"
+		case m.setting == 0:
+			words[m.part.Name] = "off"
+		case m.fan != nil:
+			words[m.part.Name] = fmt.Sprintf("step %.0f", m.setting)
+		default:
+			words[m.part.Name] = fmt.Sprintf("duty %.0f %%, %.0f %% of full volts", m.setting, 100*m.pwm.Share(m.setting))
+		}
+	}
+	return words
+}
+
+// joinFurther joins what curves and drives connect.
+func (n *Network) joinFurther() {
+	for i := range n.curves {
+		n.join(n.curves[i].a, n.curves[i].b)
+	}
+	for i := range n.drives {
+		if d := &n.drives[i]; d.share > 0 {
+			n.join(d.feed, d.ground)
+			n.join(d.out, d.ground)
+		}
+	}
+}
