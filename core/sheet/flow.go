@@ -22,11 +22,13 @@ func conductors(p *harness.Part) []conductor {
 	switch spec := p.Spec.(type) {
 	case *harness.Relay:
 		list := []conductor{{a: pin("86"), b: pin("85")}}
-		if spec.HasMake() {
-			list = append(list, conductor{a: pin("30"), b: pin("87"), relay: p.Name, whenIn: true})
-		}
-		if spec.HasRest() {
-			list = append(list, conductor{a: pin("30"), b: pin("87a"), relay: p.Name})
+		for _, pole := range spec.Poles() {
+			if spec.HasMake() {
+				list = append(list, conductor{a: pin("30" + pole), b: pin("87" + pole), relay: p.Name, whenIn: true})
+			}
+			if spec.HasRest() {
+				list = append(list, conductor{a: pin("30" + pole), b: pin("87a" + pole), relay: p.Name})
+			}
 		}
 		return list
 	case *harness.Controller:
@@ -38,6 +40,40 @@ func conductors(p *harness.Part) []conductor {
 			list = append(list, conductor{a: pin(pins[i]), b: pin(pins[i+1])})
 		}
 		return list
+	case *harness.ResistorCard:
+		var list []conductor
+		for i, pins := 1, spec.Pins(); i < len(pins); i++ {
+			list = append(list, conductor{a: pin(pins[i-1]), b: pin(pins[i])})
+		}
+		return list
+	case *harness.Selector, *harness.Switch2, *harness.StagedSwitch:
+		var list []conductor
+		for _, name := range p.Spec.Pins()[1:] {
+			list = append(list, conductor{a: pin(name), b: pin("c")})
+		}
+		return list
+	case *harness.FanModule:
+		return modulePaths(pin, spec.Feeds, append(spec.Outputs(), spec.Inputs...), spec.Grounds)
+	case *harness.PWMModule:
+		outs := []string{spec.Control}
+		for _, o := range spec.Outputs {
+			outs = append(outs, o.Plus)
+		}
+		return modulePaths(pin, spec.Feeds, outs, spec.Grounds)
+	case *harness.SpeedController:
+		if spec.Side == harness.High {
+			return []conductor{{a: pin("+"), b: pin("out")}, {a: pin("+"), b: pin("-")}}
+		}
+		return []conductor{{a: pin("out"), b: pin("-")}, {a: pin("+"), b: pin("-")}}
+	case *harness.Motor:
+		if len(spec.Windings) == 0 {
+			break
+		}
+		var list []conductor
+		for _, w := range spec.Windings {
+			list = append(list, conductor{a: pin(w.Plus), b: pin(w.Minus)})
+		}
+		return list
 	case *harness.Battery, *harness.Splice:
 		return nil
 	case *harness.Ground:
@@ -47,6 +83,20 @@ func conductors(p *harness.Part) []conductor {
 		return []conductor{{a: pins[0], b: pins[1]}}
 	}
 	return nil
+}
+
+// modulePaths: outputs and inputs come from the feeds; what the module takes goes to ground.
+func modulePaths(pin func(string) harness.Pin, feeds, outs, grounds []string) []conductor {
+	var list []conductor
+	for _, feed := range feeds {
+		for _, out := range outs {
+			list = append(list, conductor{a: pin(feed), b: pin(out)})
+		}
+		for _, ground := range grounds {
+			list = append(list, conductor{a: pin(feed), b: pin(ground)})
+		}
+	}
+	return list
 }
 
 // controllerPaths: a sink pin returns through the controller's real grounds, a source comes

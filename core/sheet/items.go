@@ -3,6 +3,7 @@ package sheet
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"ironthread/core/harness"
 )
@@ -97,10 +98,10 @@ func buildItems(c *harness.Circuit, nets *netlist) []*item {
 				items = append(items, twoPin(p, way, "a"+n, "b"+n, nets, into))
 			}
 		default:
-			if pins := spec.Pins(); len(pins) == 2 {
-				items = append(items, twoPin(p, 0, pins[0], pins[1], nets, into))
-			} else {
+			if pins := spec.Pins(); Boxed(p) || len(pins) != 2 {
 				items = append(items, boxItem(p, nets, into))
+			} else {
+				items = append(items, twoPin(p, 0, pins[0], pins[1], nets, into))
 			}
 		}
 	}
@@ -132,6 +133,7 @@ const (
 	changeLeft  = 2 // 87
 	changeFeed  = 5 // 30
 	changeRight = 8 // 87a
+	poleWidth   = 12
 )
 
 func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(harness.Pin) float64) *item {
@@ -151,11 +153,21 @@ func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(ha
 	put("86", coilAt, g.coilFlipped)
 	put("85", coilAt, !g.coilFlipped)
 	switch spec.Contacts {
-	case harness.Changeover:
-		g.right = 11
-		put("30", changeFeed, g.flipped)
-		put("87", changeLeft, !g.flipped)
-		put("87a", changeRight, !g.flipped)
+	case harness.Changeover, harness.DoubleChangeover:
+		for k, pole := range spec.Poles() {
+			by := k * poleWidth
+			g.right = 11 + by
+			put("30"+pole, changeFeed+by, g.flipped)
+			put("87"+pole, changeLeft+by, !g.flipped)
+			put("87a"+pole, changeRight+by, !g.flipped)
+		}
+	case harness.DoubleMake:
+		for k, pole := range spec.Poles() {
+			by := k * poleWidth * 2 / 3
+			g.right = 7 + by
+			put("30"+pole, makeAlone+by, g.flipped)
+			put("87"+pole, makeAlone+by, !g.flipped)
+		}
 	case harness.Break:
 		put("30", makeAlone, g.flipped)
 		put("87a", makeAlone, !g.flipped)
@@ -227,12 +239,39 @@ func captions(p *harness.Part, way int) (name, note string) {
 		if note == "" {
 			note = spec.ClosedWhen
 		}
+	case *harness.StagedSwitch, *harness.Sensor, *harness.Diode, *harness.Lamp, *harness.Limiter, *harness.SpeedController:
+		if note == "" {
+			note = strings.ReplaceAll(string(p.Kind()), "-", " ")
+		}
+		if staged, ok := spec.(*harness.StagedSwitch); ok && len(staged.Stages) == 1 {
+			note = stageNote(staged)
+		}
 	case *harness.Resistor:
 		note = strconv.FormatFloat(spec.Ohms, 'f', -1, 64) + " Ω"
 	case *harness.Connector:
 		name, note = fmt.Sprintf("%s/%d", p.Name, way), ""
 	}
 	return name, note
+}
+
+// stageNote says when a switch with one stage closes.
+func stageNote(s *harness.StagedSwitch) string {
+	unit := " °C"
+	if s.Senses == harness.Pressure {
+		unit = " bar"
+	}
+	return strconv.FormatFloat(s.Stages[0].Closes, 'f', -1, 64) + unit
+}
+
+// Boxed tells whether a part is drawn as a box with named pins.
+func Boxed(p *harness.Part) bool {
+	switch p.Kind() {
+	case harness.KindRelay, harness.KindConnector, harness.KindBattery:
+		return false
+	case harness.KindController:
+		return true
+	}
+	return len(p.Spec.Pins()) > 2
 }
 
 // fold joins two-ended symbols that meet at a net of just two pins into vertical runs.

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"fmt"
+	"strings"
 
 	"ironthread/core/harness"
 )
@@ -24,9 +25,9 @@ func (pl *plan) write(s *Sheet, c *harness.Circuit) {
 	for i := range s.Symbols {
 		sy := &s.Symbols[i]
 		b := box{float64(sy.X), float64(sy.Y), float64(sy.X + sy.W), float64(sy.Y + sy.H)}
-		switch sy.Part.Kind() {
-		case harness.KindRelay, harness.KindController:
-		case harness.KindMotor:
+		switch {
+		case sy.Part.Kind() == harness.KindRelay, Boxed(sy.Part):
+		case sy.Part.Kind() == harness.KindMotor:
 			b = box{b.x1 + 10, b.y1 + 6, b.x2 - 10, b.y2 - 6}
 		default:
 			b.x1, b.x2 = b.x1+10, b.x2-10
@@ -52,13 +53,21 @@ func (pl *plan) write(s *Sheet, c *harness.Circuit) {
 		}
 		w.taken = append(w.taken, b)
 	}
+	// Numbers inside boxes first: a box's name goes where they leave room.
+	for i := range s.Symbols {
+		if Boxed(s.Symbols[i].Part) {
+			w.pins(&s.Symbols[i])
+		}
+	}
 	for i, it := range pl.p.items {
 		for k := range it.glyphs {
 			w.name(pl, i, it, k)
 		}
 	}
 	for i := range s.Symbols {
-		w.pins(&s.Symbols[i])
+		if !Boxed(s.Symbols[i].Part) {
+			w.pins(&s.Symbols[i])
+		}
 	}
 	for _, l := range s.Locals {
 		w.localName(l)
@@ -110,10 +119,7 @@ func (w *writer) name(pl *plan, i int, it *item, k int) {
 	note := Text{Kind: NoteText, Text: g.note, Part: g.part.Name}
 	middle := (y1 + y2) / 2
 	if it.elastic {
-		w.set(name, nameWide, nameSize, [2]float64{(x1 + x2 - nameWide) / 2, middle + 1})
-		if g.note != "" {
-			w.set(note, noteWide, noteSize, [2]float64{(x1 + x2 - noteWide) / 2, middle + 14})
-		}
+		w.boxName(name, note, nameWide, noteWide, x1, x2, middle)
 		return
 	}
 	const gap = 6
@@ -144,17 +150,52 @@ func (w *writer) name(pl *plan, i int, it *item, k int) {
 			return
 		}
 	}
-	// No room beside it: the name alone, at the nearest free place.
-	for _, dy := range []float64{-50, 50, -60, 60} {
-		if w.put(name, nameWide, nameSize, [2]float64{x2 + gap, middle + dy}, [2]float64{x1 - gap - nameWide, middle + dy}) {
-			return
+	// No room for both beside it: the name alone, at the nearest free place.
+	for dy := 0.0; dy <= 64; dy += 4 {
+		for _, far := range []float64{gap, 3 * gap} {
+			if w.put(name, nameWide, nameSize,
+				[2]float64{x2 + far, middle + 6 + dy}, [2]float64{x1 - far - nameWide, middle + 6 + dy},
+				[2]float64{x2 + far, middle + 6 - dy}, [2]float64{x1 - far - nameWide, middle + 6 - dy}) {
+				return
+			}
 		}
 	}
 }
 
+// boxName writes a box's name and note inside it, as near its middle as the pins' numbers
+// permit.
+func (w *writer) boxName(name, note Text, nameWide, noteWide, x1, x2, middle float64) {
+	wide := max(nameWide, noteWide)
+	centre := (x1 + x2) / 2
+	for step := 0.0; step < (x2-x1)/2; step += 5 {
+		for _, x := range []float64{centre - step, centre + step} {
+			b := box{x - wide/2 - clearance, middle - 13, x + wide/2 + clearance, middle + 19}
+			if b.x1 < x1 || b.x2 > x2 || w.overTexts(b) {
+				continue
+			}
+			w.set(name, nameWide, nameSize, [2]float64{x - nameWide/2, middle + 1})
+			if note.Text != "" {
+				w.set(note, noteWide, noteSize, [2]float64{x - noteWide/2, middle + 15})
+			}
+			return
+		}
+	}
+	w.set(name, nameWide, nameSize, [2]float64{centre - nameWide/2, middle + 5})
+}
+
+func (w *writer) overTexts(b box) bool {
+	for _, t := range w.s.Texts {
+		x, y := float64(t.X), float64(t.Y)
+		if b.hits(box{x, y - 0.78*float64(t.H), x + float64(t.W), y + 0.24*float64(t.H)}) {
+			return true
+		}
+	}
+	return false
+}
+
 // pins writes pin numbers: inside relays and boxes, beside the pins of other parts.
 func (w *writer) pins(s *Symbol) {
-	inside := s.Part.Kind() == harness.KindRelay || s.Part.Kind() == harness.KindController
+	inside := s.Part.Kind() == harness.KindRelay || Boxed(s.Part)
 	for _, m := range s.Pins {
 		t := Text{Kind: PinText, Text: m.Pin.Name, Pin: m.Pin.String(), Part: m.Pin.Part}
 		if s.Part.Kind() == harness.KindMotor && t.Text == "-" {
@@ -168,9 +209,9 @@ func (w *writer) pins(s *Symbol) {
 				base = y - 7
 			}
 			at := [2]float64{x + 7, base}
-			if s.Part.Kind() == harness.KindController {
+			if Boxed(s.Part) {
 				at[0] = x - wide/2
-			} else if x+7+wide > float64(s.X+s.W)-3 || (m.Pin.Name == "87" && s.Mark("87a").X > m.X) {
+			} else if x+7+wide > float64(s.X+s.W)-3 || (strings.HasPrefix(m.Pin.Name, "87") && s.Mark("87a"+strings.TrimPrefix(m.Pin.Name, "87")).X > m.X) {
 				at[0] = x - 7 - wide
 			}
 			w.set(t, wide, pinSize, at)

@@ -31,6 +31,8 @@ const (
 // grid is the routing plane. Values are net numbers plus one; zero is free.
 type grid struct {
 	w, h   int
+	above  int    // the battery's rail: nothing runs over it
+	below  int    // the ground rail: nothing runs under it
 	solid  []bool // bodies and ground symbols
 	label  []bool
 	tight  []bool  // beside a body
@@ -57,6 +59,18 @@ func (g *grid) fill(r rect, mark []bool) {
 			mark[y*g.w+x] = true
 		}
 	}
+}
+
+// any tells whether any cell of a rectangle is marked.
+func (g *grid) any(r rect, mark []bool) bool {
+	for y := max(0, r.y1); y <= min(g.h-1, r.y2); y++ {
+		for x := max(0, r.x1); x <= min(g.w-1, r.x2); x++ {
+			if mark[y*g.w+x] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // path is a way from cell to cell, one unit at a time.
@@ -167,6 +181,9 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 
 // stepCost prices one step; false where it may not be taken.
 func (g *grid) stepCost(at, next point, heading, d int, net int32, first, arrives bool) (int, bool) {
+	if (next.y <= g.above || next.y >= g.below) && !arrives {
+		return 0, false
+	}
 	cost := routeStep
 	here := g.cell(at)
 	if d != heading {

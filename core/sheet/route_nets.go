@@ -28,6 +28,7 @@ type plan struct {
 	paths   [][]path // of each net
 	locals  []local  // ground symbols
 	failed  []int    // nets without a way
+	cramped bool     // a ground symbol has no room
 	crossed int
 	bends   int
 }
@@ -71,6 +72,7 @@ func newPlan(p *placer, spare int) *plan {
 	}
 	pl.left = margin - low
 	pl.grid = newGrid(high-low+2*margin+1, pl.ground+2)
+	pl.grid.above, pl.grid.below = pl.rail, pl.ground
 	pl.mark()
 	return pl
 }
@@ -185,6 +187,9 @@ func (pl *plan) route() bool {
 			pl.improve(net)
 		}
 	}
+	if pl.cramped {
+		return false
+	}
 	pl.squeeze()
 	pl.count()
 	return true
@@ -226,6 +231,9 @@ func (pl *plan) rails() {
 			r := rect{s.at.x - 2, s.at.y + 1, s.at.x + 2, s.at.y + localSize}
 			if !s.bottom {
 				r = rect{s.at.x - 2, s.at.y - localSize, s.at.x + 2, s.at.y - 1}
+			}
+			if pl.grid.any(r, pl.grid.solid) {
+				pl.cramped = true // it would stand on a part
 			}
 			pl.grid.fill(r, pl.grid.solid)
 		case s.net == pl.p.nets.battery:

@@ -208,6 +208,9 @@ func (pl *plan) sheet(c *harness.Circuit) *Sheet {
 	for _, l := range pl.locals {
 		s.Locals = append(s.Locals, LocalGround{Mark: l.spot.mark(), Name: pl.groundName(l.spot.net), Up: l.up})
 	}
+	if pl.cramped {
+		s.Unrouted = append(s.Unrouted, "a ground symbol")
+	}
 	for _, net := range pl.failed {
 		for _, spot := range pl.spotsOf(net) {
 			s.Unrouted = append(s.Unrouted, spot.pin.String())

@@ -81,8 +81,16 @@ func clearOfParts(t *testing.T, s *sheet.Sheet) {
 			b := &s.Symbols[j]
 			assert.False(t, body.hits(box{b.X, b.Y, b.X + b.W, b.Y + b.H}), "%s lies over %s", a.Part.Name, b.Part.Name)
 		}
+		for _, l := range s.Locals {
+			symbol := box{l.Mark.X - 14, l.Mark.Y + 4, l.Mark.X + 14, l.Mark.Y + 32}
+			if l.Up {
+				symbol = box{l.Mark.X - 14, l.Mark.Y - 32, l.Mark.X + 14, l.Mark.Y - 4}
+			}
+			assert.False(t, symbol.hits(body), "the ground symbol at %s stands on %s", l.Mark.Pin, a.Part.Name)
+		}
 		for _, l := range s.Lines {
 			for _, g := range l.Segments {
+				assert.True(t, min(g.Y1, g.Y2) >= s.Rail.Y && max(g.Y1, g.Y2) <= s.Ground.Y, "a line leaves the page: %+v", g)
 				inside := box{body.x1 + 1, body.y1 + 1, body.x2 - 1, body.y2 - 1}
 				line := segmentBox(g)
 				line.x2, line.y2 = line.x2+1, line.y2+1
@@ -138,12 +146,12 @@ func legible(t *testing.T, s *sheet.Sheet) {
 		}
 		for j := range s.Symbols {
 			b := &s.Symbols[j]
-			if b.Part.Name == a.Part && b.Part.Kind() == harness.KindController {
+			if b.Part.Name == a.Part && sheet.Boxed(b.Part) {
 				continue
 			}
 			// A fuse or a motor is narrower than its box.
 			inset := 0
-			if k := b.Part.Kind(); k != harness.KindRelay && k != harness.KindController {
+			if b.Part.Kind() != harness.KindRelay && !sheet.Boxed(b.Part) {
 				inset = 10
 			}
 			assert.False(t, mine.hits(box{b.X + inset, b.Y + 6, b.X + b.W - inset, b.Y + b.H - 6}), "%v lies over %s", a, b.Part.Name)

@@ -19,10 +19,10 @@ func (d *svg) symbol(s *sheet.Symbol) {
 		class += " away"
 	}
 	d.f(`<g class="%s" data-part="%s">`, class, html.EscapeString(s.Part.Name))
-	switch s.Part.Kind() {
-	case harness.KindRelay:
+	switch {
+	case s.Part.Kind() == harness.KindRelay:
 		d.relay(s)
-	case harness.KindController:
+	case sheet.Boxed(s.Part):
 		d.f(`<rect class="body solid" x="%d" y="%d" width="%d" height="%d" rx="6"/>`, s.X, s.Y, s.W, s.H)
 	default:
 		d.twoPin(s)
@@ -75,14 +75,50 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		d.stub(upper, x, top, middle-6)
 		d.stub(lower, x, middle+4, bottom)
 		d.f(`<path class="symbol" d="M%d %dl8 8l8 -8M%d %dl8 8l8 -8"/>`, x-8, middle-8, x-8, middle-2)
+	case harness.KindDiode:
+		d.diode(s, x, top, bottom)
+	case harness.KindLamp:
+		middle := (top + bottom) / 2
+		d.stub(upper, x, top, middle-11)
+		d.stub(lower, x, middle+11, bottom)
+		d.f(`<circle class="body solid" cx="%d" cy="%d" r="11"/><path class="element" d="M%d %dl15.6 15.6m0 -15.6l-15.6 15.6"/>`, x, middle, x-8, middle-8)
+	case harness.KindThermoswitch, harness.KindPressureSwitch:
+		d.stub(upper, x, top, top+8)
+		d.stub(lower, x, bottom-8, bottom)
+		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+10, x, bottom-10)
+		mark := "θ"
+		if s.Part.Kind() == harness.KindPressureSwitch {
+			mark = "p"
+		}
+		if d.passes(s) {
+			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-10, top+10)
+		} else {
+			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-10, x+12, top+14)
+		}
+		d.f(`<text class="does" x="%d" y="%d">%s</text>`, x-13, (top+bottom)/2+4, mark)
 	default:
 		d.stub(upper, x, top, top+inset)
 		d.stub(lower, x, bottom-inset, bottom)
 		d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d"/>`, x-9, top+inset, bottom-top-2*inset)
+		if s.Part.Kind() == harness.KindSensor { // the stroke of what depends on temperature
+			d.f(`<path class="element" d="M%d %dl26 -%d"/>`, x-13, bottom-inset, bottom-top-2*inset)
+		}
 	}
 	if amps := d.into[s.Pins[0].Pin.String()]; s.Part.Kind() != harness.KindMotor {
 		d.threadPath(amps, x, top, x, bottom)
 	}
+}
+
+// diode points the way current may go: from its anode.
+func (d *svg) diode(s *sheet.Symbol, x, top, bottom int) {
+	middle := (top + bottom) / 2
+	d.stub(s.Pins[0].Pin, x, top, middle-9)
+	d.stub(s.Pins[1].Pin, x, middle+9, bottom)
+	if s.Pins[0].Pin.Name == "a" {
+		d.f(`<path class="body solid" d="M%d %dh20l-10 16z"/><path class="symbol" d="M%d %dh20"/>`, x-10, middle-8, x-10, middle+8)
+		return
+	}
+	d.f(`<path class="body solid" d="M%d %dh20l-10 -16z"/><path class="symbol" d="M%d %dh20"/>`, x-10, middle+8, x-10, middle-8)
 }
 
 // speed writes what a motor does.
@@ -134,9 +170,12 @@ func (d *svg) relay(s *sheet.Symbol) {
 	d.threadPath(d.into[top.Pin.String()], x, top.Y, x, bottom.Y)
 
 	feed := s.Mark("30")
-	d.contact(s, feed, s.Mark("87"), in, false)
-	if rest := s.Mark("87a"); rest.Pin.Name != "" {
-		d.contact(s, feed, rest, !in, true)
+	for _, pole := range s.Part.Spec.(*harness.Relay).Poles() {
+		common := s.Mark("30" + pole)
+		d.contact(s, common, s.Mark("87"+pole), in, false)
+		if rest := s.Mark("87a" + pole); rest.Pin.Name != "" {
+			d.contact(s, common, rest, !in, true)
+		}
 	}
 	// Coil and contact move together.
 	d.f(`<path class="linkage" d="M%d %dH%d"/>`, x+18, middle, feed.X-4)
@@ -154,7 +193,8 @@ func (d *svg) contact(s *sheet.Symbol, feed, to sheet.Mark, closed, rest bool) {
 	pivot, seat := feed.Y+20*dir, to.Y-19*dir
 	d.stub(feed.Pin, feed.X, feed.Y, pivot)
 	d.stub(to.Pin, to.X, to.Y, seat)
-	alone := s.Mark("87").Pin.Name == "" || s.Mark("87a").Pin.Name == ""
+	pole := strings.TrimPrefix(feed.Pin.Name, "30")
+	alone := s.Mark("87"+pole).Pin.Name == "" || s.Mark("87a"+pole).Pin.Name == ""
 	switch {
 	case closed:
 		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, to.X, seat)
