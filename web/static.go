@@ -14,6 +14,8 @@ import (
 	"strings"
 
 	"github.com/gin-gonic/gin"
+
+	"ironthread/web/drawing"
 )
 
 //go:embed static
@@ -68,6 +70,8 @@ func newStatic() (*static, error) {
 	if err != nil {
 		return nil, fmt.Errorf("web: static files: %w", err)
 	}
+	s.files["/sheet.css"] = staticFile{plain: []byte(drawing.CSS), kind: "text/css; charset=utf-8"}
+	sum.Write([]byte(drawing.CSS))
 	s.version = hex.EncodeToString(sum.Sum(nil))[:12]
 	return s, nil
 }

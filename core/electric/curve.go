@@ -10,6 +10,7 @@ import (
 type curve struct {
 	a, b     node
 	filament bool
+	led      bool
 	amps     float64 // filament: at its rated volts
 	volts    float64 // filament: rated
 	cold     float64 // filament: its ohms never fall below this
@@ -22,6 +23,9 @@ type curve struct {
 // A power diode: about 0.75 V at 0.1 A and 0.95 V at 10 A (common practice); the exponential
 // law of a junction at 27 °C.
 const (
+	ledVolts = 1.8 // an LED tester: the format's defaults
+	ledOhms  = 1000.0
+
 	diodeSaturation = 1e-9 // A
 	diodeIdeality   = 1.6
 	thermalVolts    = 8.617333e-5 * 300.15
@@ -36,6 +40,12 @@ const (
 
 // current gives amps at volts, and the slope in siemens.
 func (c *curve) current(v float64) (amps, slope float64) {
+	if c.led {
+		if v <= ledVolts {
+			return 0, leakSiemens
+		}
+		return (v - ledVolts) / ledOhms, 1 / ledOhms
+	}
 	if !c.filament {
 		n := diodeIdeality * thermalVolts
 		e := math.Exp(math.Min(v/n, 60))
@@ -52,7 +62,7 @@ func (c *curve) current(v float64) (amps, slope float64) {
 // next damps a step of Newton's method: a junction's current must not leap by many powers of
 // ten (the limiting of junction volts that circuit simulators use).
 func (c *curve) next(found float64) float64 {
-	if c.filament {
+	if c.filament || c.led {
 		return found
 	}
 	n := diodeIdeality * thermalVolts

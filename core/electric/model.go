@@ -61,7 +61,7 @@ func New(c *harness.Circuit) (*Model, error) {
 
 // Network builds the circuit with a set-up and faults in it.
 func (m *Model) Network(setup []Action, faults []fault.Fault) (*Network, error) {
-	return m.build(setup, faults)
+	return m.build(setup, faults, nil)
 }
 
 // Pins lists every cavity of the circuit.
@@ -84,7 +84,20 @@ type Condition struct {
 
 // Solve computes one operating point from a cold start.
 func (m *Model) Solve(cond Condition) (*Point, error) {
-	n, err := m.Network(cond.Setup, cond.Faults)
+	n, err := m.enter(cond, nil)
+	if err != nil {
+		return nil, err
+	}
+	p := n.Point(cond.State)
+	for _, text := range m.surprises(cond, p) {
+		p.Warnings = append(p.Warnings, Warning{"back-feed", "", text})
+	}
+	return p, nil
+}
+
+// enter builds the network for a condition and brings it into the state.
+func (m *Model) enter(cond Condition, connect func(*Network) error) (*Network, error) {
+	n, err := m.build(cond.Setup, cond.Faults, connect)
 	if err != nil {
 		return nil, err
 	}
@@ -94,5 +107,5 @@ func (m *Model) Solve(cond Condition) (*Point, error) {
 		n.Enter(s)
 	}
 	n.Enter(cond.State)
-	return n.Point(cond.State), nil
+	return n, nil
 }

@@ -140,12 +140,13 @@ type Network struct {
 	modules     []module
 	sensors     []sensor
 	knobs       []knobOf
+	injected    injection
 
 	solver
 }
 
-// build makes the network.
-func (m *Model) build(setup []Action, faults []fault.Fault) (*Network, error) {
+// build makes the network; connect, where given, adds an instrument.
+func (m *Model) build(setup []Action, faults []fault.Fault, connect func(*Network) error) (*Network, error) {
 	n := &Network{
 		model: m, setup: setup, faults: carried(faults, setup),
 		nodes: make(map[harness.Pin]node, 2*len(m.pins)),
@@ -165,6 +166,11 @@ func (m *Model) build(setup []Action, faults []fault.Fault) (*Network, error) {
 	}
 	for _, a := range setup {
 		if err := n.addAction(a); err != nil {
+			return nil, err
+		}
+	}
+	if connect != nil {
+		if err := connect(n); err != nil {
 			return nil, err
 		}
 	}
@@ -353,10 +359,11 @@ func crossedEnd(f fault.Fault, w *harness.Wire, pin harness.Pin) harness.Pin {
 // addAction stamps what the set-up adds; what it takes away was left out already.
 func (n *Network) addAction(a Action) error {
 	node := func(pin harness.Pin) (node, error) {
-		if found, ok := n.nodes[pin]; ok && (!pin.Inner || n.detached(pin.Part)) {
-			return found, nil
+		x, err := n.reach(pin)
+		if err != nil {
+			err = fmt.Errorf("set-up %q: %w", a, err)
 		}
-		return post, fmt.Errorf("set-up %q: %s can be reached only while %s is out", a, pin, pin.Part)
+		return x, err
 	}
 	switch a.Verb {
 	case Jumper, GroundPin, Feed:
@@ -378,4 +385,12 @@ func (n *Network) addAction(a Action) error {
 		}
 	}
 	return nil
+}
+
+// reach gives the node a lead can be put on.
+func (n *Network) reach(pin harness.Pin) (node, error) {
+	if found, ok := n.nodes[pin]; ok && (!pin.Inner || n.detached(pin.Part)) {
+		return found, nil
+	}
+	return post, fmt.Errorf("%s can be reached only while %s is out", pin, pin.Part)
 }

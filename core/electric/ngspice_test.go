@@ -47,7 +47,7 @@ func (d *deck) add(t *testing.T, name string, n *electric.Network, s *harness.St
 func (d *deck) run(t testing.TB) map[string]float64 {
 	t.Helper()
 	text := "* fan circuits\n" + d.text.String() +
-		".options reltol=1e-7 abstol=1e-9 vntol=1e-9 gmin=1e-15 itl1=2000\n" +
+		electric.SPICEOptions + "\n" +
 		".control\nset numdgt=13\nset width=512\nop\nprint all\n.endc\n.end\n"
 	cmd := exec.Command("ngspice", "-b")
 	cmd.Stdin = strings.NewReader(text)

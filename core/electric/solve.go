@@ -405,6 +405,9 @@ func (n *Network) linear() {
 	for i := range n.drives {
 		n.stampDrive(&n.drives[i])
 	}
+	if n.injected.amps != 0 {
+		inject(n.rhs, n.injected.b, n.injected.a, n.injected.amps)
+	}
 	for i := range n.batteries {
 		b := &n.batteries[i]
 		if !b.out {

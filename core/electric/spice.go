@@ -54,6 +54,26 @@ func (n *Network) SPICE(w io.Writer, prefix string) error {
 	return s.err
 }
 
+// SPICEOptions make the simulator as exact as this package.
+const SPICEOptions = ".options reltol=1e-7 abstol=1e-9 vntol=1e-9 gmin=1e-15 itl1=2000"
+
+// Netlist writes one operating point as a netlist that runs unchanged: title, circuit, .op and
+// the printing of every node.
+func (m *Model) Netlist(w io.Writer, cond Condition) error {
+	n, err := m.enter(cond, nil)
+	if err != nil {
+		return err
+	}
+	if _, err := fmt.Fprintf(w, "* %s, %s\n", strings.ReplaceAll(m.Circuit.Title, "\n", " "), cond.State.Name); err != nil {
+		return err
+	}
+	if err := n.SPICE(w, ""); err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(w, "%s\n.control\nset numdgt=13\nset width=512\nop\nprint all\n.endc\n.end\n", SPICEOptions)
+	return err
+}
+
 type spiceWriter struct {
 	n      *Network
 	w      io.Writer

@@ -210,13 +210,3 @@ func (d *svg) contact(s *sheet.Symbol, feed, to sheet.Mark, closed, rest bool) {
 		d.f(`<path class="arm" d="M%d %dL%d %d"/>`, feed.X, pivot, feed.X-14, seat-2*dir)
 	}
 }
-
-// Standalone is the drawing as a file of its own, with the style it needs inside.
-func Standalone(s *sheet.Sheet, look *Look, css string) (string, error) {
-	var b strings.Builder
-	if err := Write(&b, s, look); err != nil {
-		return "", err
-	}
-	head, rest, _ := strings.Cut(b.String(), "</title>")
-	return head + "</title><style>" + css + "</style>" + rest, nil
-}

@@ -1,0 +1,207 @@
+package main
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/sheet"
+	"ironthread/web/drawing"
+)
+
+func measureCommand() *cobra.Command {
+	var flags conditionFlags
+	var volts, ohms, lamp, heavy, led, amps, from string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "measure FILE --state NAME (--volts PIN | --ohms PIN PIN | --lamp PIN | --heavy-lamp PIN | --led PIN | --amps PIN) [--from PIN]",
+		Short: "Predict one reading",
+		Args:  cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return badInput("name one harness file, or - for standard input")
+			}
+			c, err := readCircuit(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			q := electric.Measurement{}
+			if q.Condition, err = flags.condition(c); err != nil {
+				return err
+			}
+			if ohms != "" && len(args) == 2 { // --ohms A B
+				from, args = args[1], args[:1]
+			}
+			if len(args) != 1 {
+				return badInput("name one harness file, not %s", strings.Join(args, " and "))
+			}
+			pin := ""
+			for instrument, given := range map[electric.Instrument]string{
+				electric.Voltmeter: volts, electric.Ohmmeter: ohms, electric.Lamp: lamp,
+				electric.HeavyLamp: heavy, electric.LEDTester: led, electric.Clamp: amps,
+			} {
+				if given == "" {
+					continue
+				}
+				if pin != "" {
+					return badInput("one instrument at a time")
+				}
+				pin, q.Instrument = given, instrument
+			}
+			if pin == "" {
+				return badInput("name an instrument and a pin, as in --volts K1.30")
+			}
+			if q.At, err = c.FindPin(pin); err != nil {
+				return inputError{err}
+			}
+			if from != "" {
+				if q.From, err = c.FindPin(from); err != nil {
+					return inputError{err}
+				}
+			}
+			m, err := electric.New(c)
+			if err != nil {
+				return err
+			}
+			r, err := m.Measure(q)
+			if err != nil {
+				return inputError{err}
+			}
+			if asJSON {
+				return writeJSON(cmd.OutOrStdout(), r)
+			}
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), measuredWords(r))
+			return err
+		},
+	}
+	flags.register(cmd)
+	f := cmd.Flags()
+	f.StringVar(&volts, "volts", "", "voltmeter (10 MΩ) at this pin")
+	f.StringVar(&ohms, "ohms", "", "ohmmeter between this pin and the next word")
+	f.StringVar(&lamp, "lamp", "", "filament test lamp at this pin")
+	f.StringVar(&heavy, "heavy-lamp", "", "heavy test lamp at this pin")
+	f.StringVar(&led, "led", "", "LED tester at this pin")
+	f.StringVar(&amps, "amps", "", "clamp: current into this pin")
+	f.StringVar(&from, "from", "", "the other lead; the battery's negative post unless given")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+// measuredWords spells a reading in a line.
+func measuredWords(r *electric.Measured) string {
+	s := r.Word
+	if r.Figure != nil {
+		figure := strconv.FormatFloat(*r.Figure, 'g', 4, 64) + " " + r.Unit
+		if s == "" {
+			s = figure
+		} else {
+			s += " (" + figure + ")"
+		}
+	}
+	return strings.Join(append([]string{s}, r.Notes...), "\n")
+}
+
+func exportCommand() *cobra.Command {
+	var flags conditionFlags
+	var as string
+	cmd := &cobra.Command{
+		Use:   "export FILE --as spice|csv|svg|json [--state NAME]",
+		Short: "Write a harness in an open format",
+		Args:  oneFile,
+		RunE: func(cmd *cobra.Command, files []string) error {
+			b, err := readFile(cmd, files[0])
+			if err != nil {
+				return err
+			}
+			c, err := harness.Read(b)
+			if err != nil {
+				return badInput("%s: %w", files[0], err)
+			}
+			out := cmd.OutOrStdout()
+			switch as {
+			case "csv":
+				return exportCSV(out, c)
+			case "json":
+				return exportJSON(out, b)
+			case "svg":
+				return exportSVG(out, c, &flags)
+			case "spice":
+				return exportSPICE(out, c, &flags)
+			}
+			return badInput("--as is one of spice, csv, svg, json, not %q", as)
+		},
+	}
+	flags.register(cmd)
+	cmd.Flags().StringVar(&as, "as", "", "spice, csv, svg or json")
+	return cmd
+}
+
+// exportCSV writes the wire list.
+func exportCSV(out io.Writer, c *harness.Circuit) error {
+	w := csv.NewWriter(out)
+	rows := [][]string{{"from", "to", "parallel", "colour", "size", "length", "ohms at 20 °C"}}
+	for _, wire := range c.Wires {
+		rows = append(rows, []string{
+			wire.From.String(), wire.To.String(), strconv.Itoa(wire.Parallel), wire.Colour,
+			wire.Size.String(), wire.Length.String(), strconv.FormatFloat(wire.Ohms(), 'g', 5, 64),
+		})
+	}
+	return w.WriteAll(rows)
+}
+
+// exportJSON writes the file's own content as JSON.
+func exportJSON(out io.Writer, b []byte) error {
+	var v any
+	if err := yaml.Unmarshal(b, &v); err != nil {
+		return err
+	}
+	enc := json.NewEncoder(out)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+// exportSVG draws the circuit, in a state where one is named.
+func exportSVG(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
+	look := &drawing.Look{Title: c.Title}
+	if flags.state != "" {
+		cond, err := flags.condition(c)
+		if err != nil {
+			return err
+		}
+		m, err := electric.New(c)
+		if err != nil {
+			return err
+		}
+		if look.Point, err = m.Solve(cond); err != nil {
+			return inputError{err}
+		}
+	}
+	text, err := drawing.Standalone(sheet.Draw(c), look)
+	if err != nil {
+		return err
+	}
+	_, err = io.WriteString(out, text)
+	return err
+}
+
+// exportSPICE writes a netlist of the operating point that runs by itself.
+func exportSPICE(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
+	cond, err := flags.condition(c)
+	if err != nil {
+		return err
+	}
+	m, err := electric.New(c)
+	if err != nil {
+		return err
+	}
+	return m.Netlist(out, cond)
+}
