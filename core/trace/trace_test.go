@@ -1,0 +1,92 @@
+package trace_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/trace"
+	"ironthread/library"
+)
+
+func model(t *testing.T, name string) *electric.Model {
+	t.Helper()
+	e, err := library.Open(name)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	return m
+}
+
+func enter(t *testing.T, m *electric.Model, state string, faults ...string) *electric.Network {
+	t.Helper()
+	cond := electric.Condition{State: m.Circuit.State(state)}
+	for _, words := range faults {
+		f, err := fault.Parse(m.Circuit, words)
+		require.NoError(t, err)
+		cond.Faults = append(cond.Faults, f)
+	}
+	n, err := m.Enter(cond)
+	require.NoError(t, err)
+	return n
+}
+
+// The low path of the three-relay circuit, as such circuits are wired (common practice): feed,
+// K1, fan 1, K3's rest contact, link fuse, fan 2, ground.
+func TestTheLowPath(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	n := enter(t, m, "low")
+	feed := trace.Feed(n, harness.ParsePin("M1.+"))
+	assert.True(t, feed.Reaches)
+	assert.Equal(t, "M1.+ → K1.87 → (K1's make contact) → K1.30 → F1.b → (F1) → F1.a → BAT.+", feed.Words())
+	ground := trace.Ground(n, harness.ParsePin("M1.-"))
+	assert.Equal(t, "M1.- → K3.30 → (K3's rest contact) → K3.87a → F3.a → (F3) → F3.b → M2.+ → (M2) → M2.- → G1 → (G1) → BAT.-", ground.Words())
+	assert.True(t, ground.ThroughLoad(), "its ground is the other fan")
+	assert.Equal(t, []string{"K3's rest contact"}, ground.Through())
+	drop := 0.0
+	for _, s := range feed.Steps {
+		drop += s.Drop
+	}
+	last, first := feed.Steps[len(feed.Steps)-1].Volts, feed.Steps[0].Volts
+	assert.InDelta(t, last-first, drop, 1e-9, "the drops along the path add up")
+}
+
+func TestAPathThatEnds(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	n := enter(t, m, "low", "F1 open")
+	assert.False(t, trace.Feed(n, harness.ParsePin("K1.30")).Reaches && !trace.Feed(n, harness.ParsePin("K1.30")).ThroughLoad())
+	n = enter(t, m, "high")
+	assert.False(t, trace.Ground(n, harness.ParsePin("M1.-")).ThroughLoad(), "on high fan 1 has its own ground")
+}
+
+func TestRoles(t *testing.T) {
+	roles, err := trace.Roles(model(t, "f3-twin-series-parallel"))
+	require.NoError(t, err)
+	for pin, want := range map[string]trace.Role{
+		"F1.b": trace.FixedFeed, "K1.86": trace.FixedFeed, "M2.-": trace.FixedGround, "ECU.5": trace.FixedGround,
+		"K1.87": trace.SwitchedFeed, "K1.85": trace.SwitchedGround, "ECU.62": trace.SwitchedGround, "M1.-": trace.Between, "F3.a": trace.Between,
+	} {
+		assert.Equal(t, want, roles[harness.ParsePin(pin)].Role, pin)
+	}
+	assert.Equal(t, "switched ground by ECU.61's driver, in low, high", roles[harness.ParsePin("K1.85")].Words())
+	assert.Equal(t, []string{"K1's make contact"}, roles[harness.ParsePin("K1.87")].By)
+}
+
+func TestRolesOfEveryFamily(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	for _, e := range entries {
+		m := model(t, e.Name)
+		roles, err := trace.Roles(m)
+		require.NoError(t, err)
+		battery := e.Circuit.OfKind(harness.KindBattery)[0].Name
+		assert.Equal(t, trace.FixedFeed, roles[harness.Pin{Part: battery, Name: "+"}].Role, e.Name)
+		for _, g := range e.Circuit.OfKind(harness.KindGround) {
+			assert.Equal(t, trace.FixedGround, roles[harness.Pin{Part: g.Name}].Role, e.Name)
+		}
+	}
+}
