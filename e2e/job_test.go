@@ -21,6 +21,7 @@ func TestTheJobByMouse(t *testing.T) {
 	b.sees("h1", "In the bay")
 	b.accessible()
 	b.fill("#new-vehicle", "Tide tender")
+	b.fill("#harness", "Twin")
 	b.fill("#complaint", "runs on high, not on low")
 	b.click(".start button")
 	b.sees(".head h1", "Tide tender: runs on high, not on low")
@@ -82,7 +83,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	focus := func(selector string) { b.do(chromedp.Focus(chromedp.CSS(selector), chromedp.NodeVisible)) }
 	focus("#new-vehicle")
 	b.keys("Hedge mower\t")
-	b.keys("\t")
+	b.keys("Twin\t")
 	b.keys("runs on high, not on low\r")
 	b.sees(".move .title", "Look at each fan, high commanded")
 
@@ -228,4 +229,29 @@ func TestTheServerGone(t *testing.T) {
 	b.click(".record .button")
 	b.sees("#notice", "what was recorded before is safe")
 	assert.Equal(t, "6.1", b.eval(`document.querySelector(".reading").value`))
+}
+
+// Any harness without a job: a state, a pin, a fault, another instrument, by mouse and keys.
+func TestTheSheetPage(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/library")
+	b.sees("h1", "Library")
+	b.accessible()
+	b.click(`a[href="/harnesses/f3-twin-series-parallel"]`)
+	b.sees("h1", "Twin fans")
+	b.press("2")
+	b.sees(".states [aria-current]", "low")
+	b.click(`[data-pin="F3.a"]`)
+	b.sees(".reading-large", "6.24")
+	b.sees(".path", "K3's rest contact")
+	b.accessible()
+	b.fill("#fault", "F3 open")
+	b.click(`form:has(#fault) button`)
+	b.sees(".put", "F3 open")
+	b.sees(".reading-large", "12.60")
+	b.click(".view")
+	b.sees(".key", "switched")
+	b.click(".put .chip")
+	b.sees(".thread", "As drawn")
 }

@@ -133,6 +133,37 @@ func (s *Store) Harnesses(ctx context.Context) ([]Harness, error) {
 	return list, wrap("listing harnesses", err)
 }
 
+// HarnessNamed finds a harness by name; ErrNotFound if there is none.
+func (s *Store) HarnessNamed(ctx context.Context, name string) (Harness, error) {
+	var list []Harness
+	if err := s.db.SelectContext(ctx, &list, `SELECT id, name, title, source FROM harnesses WHERE name = $1`, name); err != nil {
+		return Harness{}, wrap("finding a harness", err)
+	}
+	if len(list) == 0 {
+		return Harness{}, fmt.Errorf("harness %q: %w", name, ErrNotFound)
+	}
+	return list[0], nil
+}
+
+// AddHarness adds a harness under a name that is not taken yet: a number is put behind it
+// where it is.
+func (s *Store) AddHarness(ctx context.Context, name, title, source string) (string, error) {
+	for k := 1; k < 1000; k++ {
+		free := name
+		if k > 1 {
+			free = fmt.Sprintf("%s-%d", name, k)
+		}
+		tag, err := s.db.ExecContext(ctx, `INSERT INTO harnesses (name, title, source) VALUES ($1, $2, $3) ON CONFLICT (name) DO NOTHING`, free, title, source)
+		if err != nil {
+			return "", wrap("writing a harness", err)
+		}
+		if n, err := tag.RowsAffected(); err == nil && n == 1 {
+			return free, nil
+		}
+	}
+	return "", fmt.Errorf("store: there are too many harnesses named %q", name)
+}
+
 // PutVehicle adds a vehicle, or finds the one of that name.
 func (s *Store) PutVehicle(ctx context.Context, name, notes string) (int64, error) {
 	var id int64

@@ -72,8 +72,8 @@ func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) 
 func (a *App) standing(j store.Job, entries []job.Entry) bayJob {
 	b := bayJob{ID: j.ID, Title: j.Title, Vehicle: j.Vehicle, Harness: j.Harness, OpenedAt: j.OpenedAt}
 	bench, err := a.circuits.get(j.Source)
-	if err != nil {
-		b.Stage, b.Standing = "unreadable", "Its harness cannot be read: "+err.Error()
+	if err != nil || bench.guide == nil {
+		b.Stage, b.Standing = "unreadable", "Its harness cannot be diagnosed."
 		return b
 	}
 	state := job.Fold(bench.circuit, entries)

@@ -9,6 +9,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/sheet"
+	"ironthread/core/trace"
 )
 
 // keptCircuits bounds how many circuits are kept worked out.
@@ -33,6 +34,8 @@ type bench struct {
 	model   *electric.Model
 	guide   *diagnose.Guide
 	drawn   sync.Once
+	traced  sync.Once
+	roles   map[harness.Pin]trace.Conductor
 	sheet   *sheet.Sheet
 }
 
@@ -53,11 +56,12 @@ func (c *circuits) get(source string) (*bench, error) {
 	if err != nil {
 		return nil, err
 	}
-	guide, err := diagnose.New(model)
-	if err != nil {
-		return nil, err
+	b := &bench{sum: sum, circuit: circuit, model: model}
+	if len(circuit.Fans()) > 0 { // without a fan there is a sheet, and nothing to diagnose
+		if b.guide, err = diagnose.New(model); err != nil {
+			return nil, err
+		}
 	}
-	b := &bench{sum: sum, circuit: circuit, model: model, guide: guide}
 	c.bySum[sum] = c.order.PushFront(b)
 	if c.order.Len() > keptCircuits {
 		oldest := c.order.Back()
@@ -73,8 +77,17 @@ func (b *bench) drawing() *sheet.Sheet {
 	return b.sheet
 }
 
+// conductors gives every pin's role, worked out the first time; nil where it cannot be.
+func (b *bench) conductors() map[harness.Pin]trace.Conductor {
+	b.traced.Do(func() { b.roles, _ = trace.Roles(b.model) })
+	return b.roles
+}
+
 // warm draws the sheet and predicts the usual set-ups.
 func (b *bench) warm() {
 	b.drawing()
+	if b.guide == nil {
+		return
+	}
 	_, _ = b.guide.Assess(nil, diagnose.Now{}) // an error shows on the page that asks again
 }

@@ -150,6 +150,10 @@ func (a *App) open(c *gin.Context) (*jobAt, bool) {
 		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job cannot be read: "+err.Error()+".")
 		return nil, false
 	}
+	if b.guide == nil {
+		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job has no fan, so there is nothing to diagnose.")
+		return nil, false
+	}
 	return &jobAt{j, b, job.Fold(b.circuit, entries)}, true
 }
 
@@ -377,15 +381,9 @@ func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 	}
 	look := &drawing.Look{
 		Point: should, Parts: as.Belief.Parts, Wires: as.Belief.Wires, Cleared: map[string]bool{},
-		Readings: map[string]string{}, Away: map[string]string{}, Expected: map[string]string{},
+		Readings: map[string]string{}, Away: map[string]string{}, Expected: expected(should),
 		PinURL: fmt.Sprintf("/jobs/%d?state=%s&pin=", j.ID, url.QueryEscape(p.Shown)),
 		Title:  fmt.Sprintf("%s: the circuit in %s, as it should be", circuit.Title, p.Shown),
-	}
-	for pin, v := range should.Pins {
-		look.Expected[pin] = "nothing, it floats"
-		if v != nil {
-			look.Expected[pin] = diagnose.FormatVolts(*v)
-		}
 	}
 	p.View = "should"
 	p.Suspect = leading(as)
@@ -420,12 +418,8 @@ func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 	for _, w := range look.Point.Warnings {
 		p.Warnings = append(p.Warnings, w.Text)
 	}
-	var b strings.Builder
-	if err := drawing.Write(&b, j.bench.drawing(), look); err != nil {
-		return err
-	}
-	p.Svg = template.HTML(b.String()) //nolint:gosec // drawing escapes every text it writes
-	return nil
+	p.Svg, err = drawn(j.bench, look)
+	return err
 }
 
 // leading is the likeliest suspect that is a fault, empty if there is none.

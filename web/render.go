@@ -39,7 +39,7 @@ func newPages(files *static) (*pages, error) {
 		return nil, fmt.Errorf("web: templates: %w", err)
 	}
 	p := &pages{sets: map[string]*template.Template{}}
-	for _, name := range []string{"bay.html", "job.html", "error.html"} {
+	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "error.html"} {
 		set, err := base.Clone()
 		if err == nil {
 			set, err = set.ParseFS(templateFiles, "templates/"+name)
@@ -112,11 +112,18 @@ func (a *App) fail(c *gin.Context, status int, sentence string) {
 	c.Abort()
 }
 
+func notFoundWords(c *gin.Context) string {
+	if strings.HasPrefix(c.Request.URL.Path, "/harnesses") {
+		return "There is no such harness; the Library lists those that are here."
+	}
+	return "There is no such job; it may be on another workshop's server. The Bay lists those that are here."
+}
+
 // failWith words an error of the store.
 func (a *App) failWith(c *gin.Context, err error) {
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		a.fail(c, http.StatusNotFound, "There is no such job; it may be on another workshop's server. The Bay lists those that are here.")
+		a.fail(c, http.StatusNotFound, notFoundWords(c))
 	case errors.Is(err, store.ErrUnreachable):
 		a.opts.Log.Error("database", "error", err)
 		a.fail(c, http.StatusServiceUnavailable, "The database cannot be reached, so nothing was recorded just now; what was recorded before is safe. Try again in a moment.")

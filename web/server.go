@@ -26,6 +26,8 @@ type Keeper interface {
 	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time) (int64, error)
 	Harnesses(ctx context.Context) ([]store.Harness, error)
 	Vehicles(ctx context.Context) ([]store.Vehicle, error)
+	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
+	AddHarness(ctx context.Context, name, title, source string) (string, error)
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 }
 
@@ -87,6 +89,10 @@ func (a *App) Handler() http.Handler {
 	r.POST("/jobs/:id/strike", a.strike)
 	r.POST("/jobs/:id/note", a.note)
 	r.POST("/jobs/:id/close", a.closeJob)
+	r.GET("/library", a.library)
+	r.POST("/library", a.importHarness)
+	r.GET("/harnesses/:name", a.sheet)
+	r.GET("/harnesses/:name/export/:form", a.export)
 	r.POST("/who", a.setWho)
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok") })
 	r.NoRoute(func(c *gin.Context) { a.fail(c, http.StatusNotFound, "There is no such page.") })

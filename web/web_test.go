@@ -109,7 +109,15 @@ func TestBayShowsEveryStage(t *testing.T) {
 
 func TestStartAJob(t *testing.T) {
 	w := open(t)
-	r := w.post("/jobs", "new-vehicle", "Tide tender", "harness", "1", "complaint", "fan never runs")
+	twin := ""
+	list, err := w.keep.Harnesses(context.Background())
+	require.NoError(t, err)
+	for _, h := range list {
+		if h.Name == "f3-twin-series-parallel" {
+			twin = fmt.Sprint(h.ID)
+		}
+	}
+	r := w.post("/jobs", "new-vehicle", "Tide tender", "harness", twin, "complaint", "fan never runs")
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "Tide tender: fan never runs")

@@ -1,15 +1,12 @@
 package main
 
 import (
-	"encoding/csv"
-	"encoding/json"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
-	"go.yaml.in/yaml/v3"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -128,9 +125,9 @@ func exportCommand() *cobra.Command {
 			out := cmd.OutOrStdout()
 			switch as {
 			case "csv":
-				return exportCSV(out, c)
+				return c.WriteWireList(out)
 			case "json":
-				return exportJSON(out, b)
+				return harness.WriteJSON(out, b)
 			case "svg":
 				return exportSVG(out, c, &flags)
 			case "spice":
@@ -142,31 +139,6 @@ func exportCommand() *cobra.Command {
 	flags.register(cmd)
 	cmd.Flags().StringVar(&as, "as", "", "spice, csv, svg or json")
 	return cmd
-}
-
-// exportCSV writes the wire list.
-func exportCSV(out io.Writer, c *harness.Circuit) error {
-	w := csv.NewWriter(out)
-	rows := [][]string{{"from", "to", "parallel", "colour", "size", "length", "ohms at 20 °C"}}
-	for _, wire := range c.Wires {
-		rows = append(rows, []string{
-			wire.From.String(), wire.To.String(), strconv.Itoa(wire.Parallel), wire.Colour,
-			wire.Size.String(), wire.Length.String(), strconv.FormatFloat(wire.Ohms(), 'g', 5, 64),
-		})
-	}
-	return w.WriteAll(rows)
-}
-
-// exportJSON writes the file's own content as JSON.
-func exportJSON(out io.Writer, b []byte) error {
-	var v any
-	if err := yaml.Unmarshal(b, &v); err != nil {
-		return err
-	}
-	enc := json.NewEncoder(out)
-	enc.SetIndent("", "  ")
-	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
 }
 
 // exportSVG draws the circuit, in a state where one is named.

@@ -68,7 +68,7 @@ func (n *Network) addFurther(i int, p *harness.Part) {
 	case *harness.ResistorCard:
 		n.addCard(i, p, spec)
 	case *harness.Limiter:
-		n.addPlain(i, p, "a", "b", closedOhms, always, 0, "")
+		n.addPlain(i, p, closedOhms, always, 0)
 	case *harness.Selector:
 		n.addSelector(i, p, spec)
 	case *harness.Switch2:

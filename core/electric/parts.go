@@ -21,7 +21,7 @@ func (n *Network) addPart(i int, p *harness.Part) {
 	case *harness.Motor:
 		n.addMotor(i, p, spec)
 	case *harness.Resistor:
-		n.addPlain(i, p, "a", "b", spec.Ohms, always, 0, "")
+		n.addPlain(i, p, spec.Ohms, always, 0)
 	case *harness.Switch:
 		n.addSwitch(i, p, spec)
 	case *harness.Controller:
@@ -70,15 +70,15 @@ func (n *Network) addGround(i int, p *harness.Part) {
 	}
 }
 
-// addPlain adds a two-ended path that can be open or resist; suffix is the connector way's.
-func (n *Network) addPlain(i int, p *harness.Part, from, to string, ohms float64, g gate, index int, way string) int {
-	a, b := n.terminal(p, from), n.terminal(p, to)
+// addPlain adds the path from a to b of a part that can be open or resist.
+func (n *Network) addPlain(i int, p *harness.Part, ohms float64, g gate, index int) int {
+	a, b := n.terminal(p, "a"), n.terminal(p, "b")
 	f, resists := n.faultOf(p.Name, fault.Resists)
 	switch {
-	case way == "" && n.has(p.Name, fault.Open):
+	case n.has(p.Name, fault.Open):
 		return n.add(branch{a: a, b: b, ohms: ohms, gate: never, part: i})
-	case way == "" && resists:
-		return n.series(a, b, ohms, f, harness.Pin{Part: p.Name, Name: from}, g, index, i)
+	case resists:
+		return n.series(a, b, ohms, f, harness.Pin{Part: p.Name, Name: "a"}, g, index, i)
 	}
 	return n.add(branch{a: a, b: b, ohms: ohms, gate: g, index: index, part: i})
 }
@@ -88,12 +88,12 @@ func (n *Network) addFuse(i int, p *harness.Part, spec *harness.Fuse) {
 	if f, ok := n.faultOf(p.Name, fault.Wrong); ok {
 		amps = orDefault(f.Figure, wrongFuse*spec.Amps)
 	}
-	b := n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, fuseVolts/amps), whole, len(n.fuses), "")
+	b := n.addPlain(i, p, orDefault(spec.Ohms, fuseVolts/amps), whole, len(n.fuses))
 	n.fuses = append(n.fuses, fuseGate{name: p.Name, part: p, style: spec.Style, branch: b, amps: amps})
 }
 
 func (n *Network) addSwitch(i int, p *harness.Part, spec *harness.Switch) {
-	n.addPlain(i, p, "a", "b", orDefault(spec.Ohms, closedOhms), closedSwitch, len(n.switches), "")
+	n.addPlain(i, p, orDefault(spec.Ohms, closedOhms), closedSwitch, len(n.switches))
 	n.switches = append(n.switches, switchGate{
 		stuck:  n.has(p.Name, fault.StuckClosed),
 		closes: func(s *harness.State, _ bool) bool { return s.Closes(p) },

@@ -15,7 +15,8 @@ func (c *Curve) Ohms(celsius float64) float64 {
 	case c.A > 0:
 		// Closed solution of 1/T = A + B·ln R + C·ln³ R for ln R.
 		x := (c.A - 1/t) / (2 * c.C)
-		y := math.Sqrt(math.Pow(c.B/(3*c.C), 3) + x*x)
+		z := c.B / (3 * c.C)
+		y := math.Sqrt(z*z*z + x*x)
 		return math.Exp(math.Cbrt(y-x) - math.Cbrt(y+x))
 	}
 	i := 1

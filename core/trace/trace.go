@@ -71,7 +71,14 @@ func follow(n *electric.Network, pin harness.Pin, post int, wanted func(into flo
 		}
 		var best *hop
 		for i, h := range at[x] {
-			if wanted(h.into) && !seen[h.to] && (best == nil || math.Abs(h.into) > math.Abs(best.into)) {
+			if !wanted(h.into) || seen[h.to] {
+				continue
+			}
+			if h.to == post {
+				best = &at[x][i]
+				break // there already, whatever else flows from here
+			}
+			if best == nil || math.Abs(h.into) > math.Abs(best.into) {
 				best = &at[x][i]
 			}
 		}
@@ -145,8 +152,9 @@ func (p Path) Words() string {
 		if len(s.Pins) > 0 {
 			parts = append(parts, s.Pins[0].String())
 		}
-		if s.Through != "" && !strings.HasPrefix(s.Through, "wire ") {
-			parts = append(parts, "("+s.Through+")")
+		through := "(" + s.Through + ")"
+		if s.Through != "" && !strings.HasPrefix(s.Through, "wire ") && (len(parts) == 0 || parts[len(parts)-1] != through) {
+			parts = append(parts, through)
 		}
 	}
 	if !p.Reaches {

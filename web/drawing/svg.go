@@ -26,7 +26,10 @@ type Look struct {
 	Wires    map[string]float64 // the same by wire
 	Cleared  map[string]bool
 	Readings map[string]string // pins with a figure taken, as text
-	Next     string            // the pin of the next move
+	Next     string            // the pin of the next move, or of the red lead
+	Black    string            // the pin of the black lead
+	Roles    map[string]string // pins by role, in place of potential and current
+	Prefix   string            // keeps the names inside two drawings on one page apart
 	Away     map[string]string // parts that are out, and the word for it
 	Expected map[string]string // what each pin should read, for its label
 	PinURL   string            // where touching a pin leads, the pin appended; empty: nowhere
@@ -69,9 +72,9 @@ func Write(w io.Writer, s *sheet.Sheet, look *Look) error {
 	d.f(`<svg class="sheet" xmlns="http://www.w3.org/2000/svg" viewBox="0 -24 %d %d" role="group" aria-label="%s">`,
 		s.Width, s.Height+24, html.EscapeString(title))
 	d.f(`<title>%s</title>`, html.EscapeString(title))
-	d.f(`<defs><pattern id="hatch1" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V9"/></pattern>` +
-		`<pattern id="hatch2" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V6"/></pattern>` +
-		`<pattern id="hatch3" width="3.6" height="3.6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V3.6"/></pattern></defs>`)
+	d.f(`<defs><pattern id="%[1]shatch1" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V9"/></pattern>`+
+		`<pattern id="%[1]shatch2" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V6"/></pattern>`+
+		`<pattern id="%[1]shatch3" width="3.6" height="3.6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V3.6"/></pattern></defs>`, d.look.Prefix)
 	d.suspicion()
 	d.rails()
 	for i := range s.Lines {
@@ -114,7 +117,7 @@ func (d *svg) suspicion() {
 				}
 				x, w = s.Pins[0].X-half, 2*half
 			}
-			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#hatch%d)"/>`, x, s.Y+2, w, s.H-4, n)
+			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#%shatch%d)"/>`, x, s.Y+2, w, s.H-4, d.look.Prefix, n)
 		}
 	}
 	marks := d.marks()
@@ -130,7 +133,7 @@ func (d *svg) suspicion() {
 				if m.Bottom {
 					y = m.Y + 2
 				}
-				d.f(`<rect class="halo" x="%d" y="%d" width="18" height="24" rx="8" fill="url(#hatch%d)"/>`, m.X-9, y, n)
+				d.f(`<rect class="halo" x="%d" y="%d" width="18" height="24" rx="8" fill="url(#%shatch%d)"/>`, m.X-9, y, d.look.Prefix, n)
 			}
 		}
 	}
@@ -184,6 +187,9 @@ func (d *svg) volts(pin string) electric.Volts {
 // grade says how a potential is drawn: class, and the width of the white core of a line in
 // between.
 func (d *svg) grade(pin string) (class string, core float64) {
+	if d.look.Roles != nil {
+		return "role " + d.look.Roles[pin], 0
+	}
 	if d.look.Point == nil {
 		return "plain", 0
 	}
@@ -226,8 +232,10 @@ func (d *svg) conductor(pin, path string) {
 	switch class {
 	case "between":
 		d.f(`<path class="core" stroke-width="%.1f" d="%s"/>`, core, path)
-	case "earth":
+	case "earth", "role fixed-ground":
 		d.f(`<path class="ticks" d="%s"/>`, path)
+	case "role switched-ground":
+		d.f(`<path class="ticks sparse" d="%s"/>`, path)
 	}
 }
 
@@ -273,7 +281,7 @@ func (d *svg) thread(l *sheet.Line, s sheet.Segment) {
 }
 
 func (d *svg) threadPath(amps float64, x1, y1, x2, y2 int) {
-	if math.Abs(amps) < leastThread || d.look.Point == nil {
+	if math.Abs(amps) < leastThread || d.look.Point == nil || d.look.Roles != nil {
 		return
 	}
 	if amps < 0 {
@@ -311,6 +319,9 @@ func (d *svg) pin(m sheet.Mark) {
 	if name == d.look.Next {
 		class += " next"
 	}
+	if name == d.look.Black {
+		class += " black"
+	}
 	if d.look.PinURL == "" {
 		d.f(`<circle class="%s" cx="%d" cy="%d" r="4.5"/>`, class, m.X, m.Y)
 		return
@@ -323,6 +334,9 @@ func (d *svg) pin(m sheet.Mark) {
 		class, html.EscapeString(name), html.EscapeString(d.look.PinURL+url.QueryEscape(name)), html.EscapeString(label))
 	if name == d.look.Next {
 		d.f(`<circle class="ring" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
+	}
+	if name == d.look.Black {
+		d.f(`<circle class="ring dark" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
 	}
 	d.f(`<circle class="hit" cx="%d" cy="%d" r="16"/><circle class="spot" cx="%d" cy="%d" r="4.5"/><title>%s</title></g>`,
 		m.X, m.Y, m.X, m.Y, html.EscapeString(label))

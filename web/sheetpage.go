@@ -1,0 +1,338 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/trace"
+	"ironthread/store"
+	"ironthread/web/drawing"
+)
+
+// sheetPage is any harness without a job: states, faults, set-up, two leads. All of it is in
+// the address, so that a page can be kept and handed on.
+type sheetPage struct {
+	frame
+	Harness store.Harness
+	Notes   string
+	Shown   string
+	States  []stateButton
+	Beside  string // a second state, drawn beside
+	Roles   bool
+	Faults  []string
+	Setup   []string
+	At      string
+	From    string
+	With    electric.Instrument
+
+	Svg, BesideSvg template.HTML
+	Reading        *electric.Measured
+	Says           string
+	Why            []string // the path of the red lead's pin, in words
+	Role           string
+	Fans           []fanLine
+	Warnings       []string
+	RolesURL       string
+
+	Pins        []pinChoice
+	Instruments []electric.Instrument
+	FaultWords  []string
+	SetupWords  []string
+	Removable   []removable
+	Unit        string
+}
+
+type fanLine struct {
+	Name, Label string
+	Speed       electric.Speed
+	Volts, Amps float64
+	RPM         float64
+}
+
+// removable is a fault or a set-up action with the address of the page without it.
+type removable struct{ Words, URL string }
+
+var instruments = []electric.Instrument{electric.Voltmeter, electric.Lamp, electric.HeavyLamp, electric.LEDTester, electric.Ohmmeter, electric.Clamp}
+
+// maxTogether bounds how many faults and set-up actions one page computes.
+const maxTogether = 12
+
+func (a *App) sheet(c *gin.Context) {
+	h, b, ok := a.harnessAt(c)
+	if !ok {
+		return
+	}
+	p := &sheetPage{
+		frame: a.frame(c, h.Title, "library"), Harness: h, Notes: b.circuit.Notes,
+		At: c.Query("at"), From: c.Query("from"), With: electric.Instrument(c.DefaultQuery("with", string(electric.Voltmeter))),
+		Beside: c.Query("beside"), Roles: c.Query("roles") != "", Instruments: instruments,
+	}
+	status := http.StatusOK
+	refuse := func(err error) {
+		if err != nil {
+			p.Notice, p.Bad, status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
+		}
+	}
+	cond, err := p.condition(b, c.Request.URL.Query())
+	refuse(err)
+	p.Shown = cond.State.Name
+	base := fmt.Sprintf("/harnesses/%s?", url.PathEscape(h.Name))
+	p.address(b, base)
+	if p.At != "" {
+		refuse(p.read(b, cond))
+	}
+	point, err := b.model.Solve(cond)
+	if err != nil {
+		refuse(err)
+		cond.Setup, p.Setup = nil, nil
+		if point, err = b.model.Solve(cond); err != nil {
+			a.failWith(c, err)
+			return
+		}
+	}
+	p.describe(b, point)
+	look := p.look(b, point, base)
+	if p.Svg, err = drawn(b, look); err != nil {
+		a.failWith(c, err)
+		return
+	}
+	if p.Beside != "" {
+		refuse(p.drawBeside(b, cond))
+	}
+	a.render(c, status, "sheet.html", p)
+}
+
+// condition reads the address; what cannot be read is left out and said.
+func (p *sheetPage) condition(b *bench, q url.Values) (electric.Condition, error) {
+	circuit := b.circuit
+	cond := electric.Condition{State: circuit.States[0]}
+	var wrong error
+	if name := q.Get("state"); name != "" {
+		if s, err := circuit.FindState(name); err != nil {
+			wrong = err
+		} else {
+			cond.State = s
+		}
+	}
+	words := func(key string) []string {
+		var list []string
+		for _, w := range q[key] {
+			if w = strings.TrimSpace(w); w != "" && !slices.Contains(list, w) && len(list) < maxTogether {
+				list = append(list, w)
+			}
+		}
+		return list
+	}
+	for _, w := range words("fault") {
+		f, err := fault.Parse(circuit, w)
+		if err != nil {
+			wrong = err
+			continue
+		}
+		cond.Faults = append(cond.Faults, f)
+		p.Faults = append(p.Faults, f.String())
+	}
+	for _, w := range words("setup") {
+		action, err := electric.ParseAction(circuit, w)
+		if err != nil {
+			wrong = err
+			continue
+		}
+		cond.Setup = append(cond.Setup, action)
+		p.Setup = append(p.Setup, action.String())
+	}
+	// A fault has done its work before: what it blows in any state has blown.
+	if len(cond.Faults) > 0 {
+		cond.After = circuit.States
+	}
+	return cond, wrong
+}
+
+// query writes the address of this page with a change.
+func (p *sheetPage) query(change func(url.Values)) string {
+	q := url.Values{}
+	q.Set("state", p.Shown)
+	for _, f := range p.Faults {
+		q.Add("fault", f)
+	}
+	for _, s := range p.Setup {
+		q.Add("setup", s)
+	}
+	for key, value := range map[string]string{"at": p.At, "from": p.From, "beside": p.Beside} {
+		if value != "" {
+			q.Set(key, value)
+		}
+	}
+	if p.With != electric.Voltmeter {
+		q.Set("with", string(p.With))
+	}
+	if p.Roles {
+		q.Set("roles", "1")
+	}
+	change(q)
+	return q.Encode()
+}
+
+// address fills in what can be chosen, and where each choice leads.
+func (p *sheetPage) address(b *bench, base string) {
+	for i, s := range b.circuit.States {
+		p.States = append(p.States, stateButton{s.Name, base + p.query(func(q url.Values) { q.Set("state", s.Name) }), i + 1, s.Name == p.Shown})
+	}
+	without := func(key string, list []string) {
+		for _, words := range list {
+			p.Removable = append(p.Removable, removable{words, base + p.query(func(q url.Values) {
+				q[key] = slices.DeleteFunc(slices.Clone(list), func(w string) bool { return w == words })
+			})})
+		}
+	}
+	without("fault", p.Faults)
+	without("setup", p.Setup)
+	p.RolesURL = base + p.query(func(q url.Values) {
+		if p.Roles {
+			q.Del("roles")
+		} else {
+			q.Set("roles", "1")
+		}
+	})
+	for _, pin := range b.model.Pins() {
+		p.Pins = append(p.Pins, pinChoice{Name: pin.String(), Label: pin.String()})
+	}
+	for _, s := range fault.All(b.circuit) {
+		p.FaultWords = append(p.FaultWords, s.Fault.String())
+	}
+	for _, part := range b.circuit.Parts {
+		if verb := electric.DetachVerb(part.Kind()); verb != "" {
+			p.SetupWords = append(p.SetupWords, electric.Action{Verb: verb, Part: part.Name}.String())
+		}
+	}
+}
+
+// read takes the reading the leads show, and follows the red lead's pin.
+func (p *sheetPage) read(b *bench, cond electric.Condition) error {
+	q := electric.Measurement{Condition: cond, Instrument: p.With}
+	if !slices.Contains(instruments, p.With) {
+		return fmt.Errorf("there is no instrument %q", p.With)
+	}
+	var err error
+	if q.At, err = b.circuit.FindPin(p.At); err != nil {
+		p.At = ""
+		return err
+	}
+	if p.From != "" {
+		if q.From, err = b.circuit.FindPin(p.From); err != nil {
+			p.From = ""
+			return err
+		}
+	}
+	if c, ok := b.conductors()[q.At.Cavity()]; ok {
+		p.Role = c.Words()
+	}
+	if p.Reading, err = b.model.Measure(q); err != nil {
+		return err
+	}
+	p.Says, p.Unit = readingSays(p.Reading)
+	n, err := b.model.Enter(cond)
+	if err != nil {
+		return err
+	}
+	feed, ground := trace.Feed(n, q.At.Cavity()), trace.Ground(n, q.At.Cavity())
+	for _, path := range []struct {
+		name string
+		path trace.Path
+	}{{"Feed", feed}, {"Ground", ground}} {
+		words := path.name + ": " + path.path.Words()
+		if path.path.Reaches && path.path.ThroughLoad() {
+			words += " (through a load)"
+		}
+		p.Why = append(p.Why, words)
+	}
+	return nil
+}
+
+// readingSays gives the large figure and its unit.
+func readingSays(r *electric.Measured) (says, unit string) {
+	switch {
+	case r.Word != "" && r.Instrument != electric.Ohmmeter:
+		return r.Word, fmt.Sprintf("%.2f V across it", *r.Figure)
+	case r.Figure == nil:
+		return r.Word, ""
+	}
+	return fmt.Sprintf("%.2f", *r.Figure), r.Unit
+}
+
+// describe lists what the fans do and what to know.
+func (p *sheetPage) describe(b *bench, point *electric.Point) {
+	for _, fan := range b.circuit.Fans() {
+		m := point.Motors[fan.Name]
+		p.Fans = append(p.Fans, fanLine{fan.Name, fan.Label, m.Speed, m.Volts, m.Amps, m.RPM})
+	}
+	for _, w := range point.Warnings {
+		p.Warnings = append(p.Warnings, w.Text)
+	}
+}
+
+// look is what is laid over the drawing.
+func (p *sheetPage) look(b *bench, point *electric.Point, base string) *drawing.Look {
+	look := &drawing.Look{
+		Point: point, Away: map[string]string{}, Expected: expected(point), Next: p.At, Black: p.From,
+		PinURL: base + p.query(func(q url.Values) { q.Del("at") }) + "&at=",
+		Title:  fmt.Sprintf("%s in %s", b.circuit.Title, p.Shown),
+	}
+	for _, words := range p.Setup {
+		if action, err := electric.ParseAction(b.circuit, words); err == nil && action.Detaches() {
+			look.Away[action.Part] = string(action.Verb)
+		}
+	}
+	if p.Roles {
+		look.Roles = map[string]string{}
+		for pin, c := range b.conductors() {
+			look.Roles[pin.String()] = strings.ReplaceAll(string(c.Role), " ", "-")
+		}
+		look.Title += ", by role"
+	}
+	return look
+}
+
+// expected words every pin's volts for its label.
+func expected(point *electric.Point) map[string]string {
+	words := map[string]string{}
+	for pin, v := range point.Pins {
+		words[pin] = "nothing, it floats"
+		if v != nil {
+			words[pin] = diagnose.FormatVolts(*v)
+		}
+	}
+	return words
+}
+
+func (p *sheetPage) drawBeside(b *bench, cond electric.Condition) error {
+	state, err := b.circuit.FindState(p.Beside)
+	if err != nil {
+		p.Beside = ""
+		return err
+	}
+	cond.State = state
+	point, err := b.model.Solve(cond)
+	if err != nil {
+		return err
+	}
+	p.BesideSvg, err = drawn(b, &drawing.Look{Point: point, Title: fmt.Sprintf("%s in %s", b.circuit.Title, p.Beside), Prefix: "beside-"})
+	return err
+}
+
+func drawn(b *bench, look *drawing.Look) (template.HTML, error) {
+	var s strings.Builder
+	if err := drawing.Write(&s, b.drawing(), look); err != nil {
+		return "", err
+	}
+	return template.HTML(s.String()), nil //nolint:gosec // drawing escapes every text it writes
+}
