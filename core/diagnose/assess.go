@@ -297,24 +297,24 @@ func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
 	return false
 }
 
-// voltsDiffer compares the two suspects' cars over thresholds half a volt apart, each soft
-// by the meter's spread: the largest difference between the shares above it.
+// voltsDiffer compares the two suspects' cars over thresholds two spreads of the
+// meter apart, each soft by it: the largest difference between the shares above it.
 func (g *Guide) voltsDiffer(sh *sheaf, state int, t probe.Test, i, j int) bool {
-	scale := g.circuit.Nominal() / 12
+	spread := meterOf(t).spread
 	a, b := g.meterAt(sh, i, state, t), g.meterAt(sh, j, state, t)
 	var x, y [cars]float64
 	low, high := 1e9, -1e9
 	for k := range cars {
-		x[k], y[k] = meter(a.at(k))/scale, meter(b.at(k))/scale
+		x[k], y[k] = meter(a.at(k)), meter(b.at(k))
 		low, high = min(low, x[k], y[k]), max(high, x[k], y[k])
 	}
-	if high-low < 2*meterSpread {
+	if high-low < 2*spread {
 		return false
 	}
 	above := func(v, edge float64) float64 {
-		return max(0, min(1, (v-edge)/(4*meterSpread)+0.5))
+		return max(0, min(1, (v-edge)/(4*spread)+0.5))
 	}
-	for edge := low; edge < high; edge += 0.5 {
+	for edge := low; edge < high; edge += 2 * spread {
 		difference := 0.0
 		for k := range cars {
 			difference += (above(x[k], edge) - above(y[k], edge)) / cars

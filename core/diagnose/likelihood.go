@@ -7,10 +7,11 @@ import (
 	"ironthread/core/probe"
 )
 
-// Softness of what is read: volts on a 12 V system, and how sharply an eye tells the words
-// for a fan's speed apart, as a share of the highest speed.
+// Softness of what is read, and how sharply an eye tells the words for a fan's speed apart,
+// as a share of the highest speed.
 const (
 	meterSpread = 0.25 // volts, meter and contact of the probe
+	dropSpread  = 0.08 // volts, of a drop read on a fine range between two near points
 	edgeSlow    = 0.015
 	edgeFast    = 0.03
 )
@@ -90,7 +91,7 @@ func (g *Guide) voltsFit(f *fit, sh *sheaf, suspect, state int, o *probe.Observa
 	}
 	// Silverman's rule for the width of a kernel estimate.
 	spread := 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(cars, -0.2)
-	width := math.Hypot(meterSpread*g.circuit.Nominal()/12, spread)
+	width := math.Hypot(meterOf(t).spread, spread)
 	for k := range cars {
 		v := r.at(k)
 		if o.Volts.Open {
@@ -102,6 +103,17 @@ func (g *Guide) voltsFit(f *fit, sh *sheaf, suspect, state int, o *probe.Observa
 		d := (o.Volts.Figure - meter(v)) / width
 		f[k] = math.Exp(-d * d / 2)
 	}
+}
+
+// fineness is how finely a meter is read in a test.
+type fineness struct{ spread, bin float64 }
+
+// meterOf tells a reading against the battery's negative post from a drop.
+func meterOf(t probe.Test) fineness {
+	if t.From.Part != "" {
+		return fineness{dropSpread, 0.1}
+	}
+	return fineness{meterSpread, 0.25}
 }
 
 // speedWords is the order in which chances of words are kept.

@@ -129,7 +129,7 @@ type scored struct {
 }
 
 // leastBits is the information below which a test is not worth offering.
-const leastBits = 0.01
+const leastBits = 0.03
 
 // best offers the tests with most expected information per minute, each at another place.
 func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now) error {

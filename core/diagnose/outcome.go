@@ -18,9 +18,8 @@ type outcomes struct {
 	total  []float64   // chance of each class under the present belief
 }
 
-// Bins for finding the classes of a voltage: volts on a 12 V system.
+// Bins for finding the classes of a voltage; their width is the meter's.
 const (
-	binVolts   = 0.25
 	gapBins    = 3     // an edge lies in a gap of at least this many nearly empty bins
 	emptyShare = 0.002 // a bin with less of the belief than this is nearly empty
 	maxClasses = 6
@@ -143,7 +142,7 @@ func (g *Guide) binned(sh *sheaf, state int, t probe.Test) []uint8 {
 	if known := sh.binned[key]; known != nil {
 		return known
 	}
-	scale := g.circuit.Nominal() / 12
+	width := meterOf(t).bin
 	list := make([]uint8, len(g.suspects)*cars)
 	for i, s := range g.suspects {
 		if s.unknown {
@@ -155,7 +154,7 @@ func (g *Guide) binned(sh *sheaf, state int, t probe.Test) []uint8 {
 		r := g.meterAt(sh, i, state, t)
 		for k := range cars {
 			v := meter(r.at(k))
-			list[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v/scale-lowestVolts)/binVolts)))))
+			list[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v-lowestVolts)/width)))))
 		}
 	}
 	sh.binned[key] = list
@@ -187,8 +186,8 @@ func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outc
 	n := len(edges) + 1
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, n)}
 	rows := make([]float64, n*len(g.suspects))
-	scale := g.circuit.Nominal() / 12
-	volts := func(bin float64) float64 { return (lowestVolts + bin*binVolts) * scale }
+	width := meterOf(t).bin
+	volts := func(bin float64) float64 { return lowestVolts + bin*width }
 	middle := make([]float64, n)
 	for bin, w := range weight {
 		o.total[class[bin]] += w
@@ -219,7 +218,7 @@ func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outc
 
 const (
 	lowestVolts = -2.0
-	bins        = 140 // up to 33 V on a 12 V system; shorts to battery never exceed the supply
+	bins        = 140 // up to 33 V, or a drop of 12 V
 )
 
 // gaps finds where the histogram is nearly empty for long enough, the widest first, and

@@ -69,7 +69,14 @@ func (g *Guide) partDemands(part *harness.Part) []demand {
 			{pin: pin("30"), reason: "contact feed", pulled: true},
 		}
 	case *harness.Motor:
-		return []demand{{pin: pin("+"), reason: "feed under load"}, {pin: pin("-"), reason: "ground under load"}}
+		if len(spec.Windings) == 0 {
+			return []demand{{pin: pin("+"), reason: "feed under load"}, {pin: pin("-"), reason: "ground under load"}}
+		}
+		var list []demand
+		for _, w := range spec.Windings {
+			list = append(list, demand{pin: pin(w.Plus), reason: "feed of its " + w.Name + " winding under load"}, demand{pin: pin(w.Minus), reason: "ground under load"})
+		}
+		return list
 	case *harness.Ground:
 		return []demand{{pin: pin(""), reason: "the joint under load"}}
 	case *harness.Controller:

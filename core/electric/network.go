@@ -100,11 +100,12 @@ type motor struct {
 	from, to []node
 	worn     bool // friction fault without a figure
 
-	places []place   // of each pair of windings in the matrix
-	at     []float64 // winding volts where it is linearised
-	found  []float64 // winding volts of the last solve
-	amps   []float64
-	omega  float64 // rad/s
+	places    []place // of each winding in the matrix
+	couplings []coupling
+	at        []float64 // winding volts where it is linearised
+	found     []float64 // winding volts of the last solve
+	amps      []float64
+	omega     float64 // rad/s
 }
 
 type battery struct {

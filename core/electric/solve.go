@@ -44,6 +44,8 @@ type solver struct {
 const (
 	maxNewton   = 60
 	newtonVolts = 1e-9
+	newtonAmps  = 1e-9
+	looseVolts  = 2e-4
 	maxRounds   = 60
 )
 
@@ -76,6 +78,7 @@ func (n *Network) prepare() {
 		m.tuned.windings = make([]winding, w)
 		for j := range w {
 			m.places = append(m.places, place{m.from[j], m.to[j], slotOf(m.from[j], m.to[j])})
+			m.couple(j, slotOf)
 		}
 	}
 	count := n.nodeCount
@@ -439,12 +442,21 @@ func (n *Network) newton() {
 		n.solves++
 		return
 	}
-	for range maxNewton {
+	for try := range 2 * maxNewton {
+		if try == maxNewton { // begin again, with smaller steps
+			for i := range n.motors {
+				clear(n.motors[i].at)
+			}
+		}
+		least := leastSlope
+		if try >= maxNewton {
+			least = carefulSlope
+		}
 		copy(n.diagN, n.diag)
 		copy(n.offN, n.off)
 		copy(n.rhsN, n.rhs)
 		for i := range n.motors {
-			n.stampMotor(&n.motors[i])
+			n.stampMotor(&n.motors[i], least)
 		}
 		for i := range n.curves {
 			n.stampCurve(&n.curves[i])
@@ -460,45 +472,6 @@ func (n *Network) newton() {
 		}
 	}
 	n.unsettled = true
-}
-
-// stampMotor adds the tangent of a motor's characteristic at the volts it is linearised at.
-func (n *Network) stampMotor(m *motor) {
-	torque := m.tuned.torque(m.at)
-	omega, slope := m.tuned.speed(torque)
-	for j, w := range m.tuned.windings {
-		pull := w.k / w.ohms
-		g := 1/w.ohms - pull*pull*slope
-		amps := (m.at[j] - w.k*omega) / w.ohms
-		stamp(n.diagN, n.offN, m.places[j], g)
-		inject(n.rhsN, m.from[j], m.to[j], amps-g*m.at[j])
-	}
-}
-
-// followMotors moves the points of linearisation to the volts just found; true when all of
-// them were there already.
-func (n *Network) followMotors() bool {
-	still := true
-	for i := range n.motors {
-		m := &n.motors[i]
-		for j := range m.from {
-			m.found[j] = n.at(m.from[j]) - n.at(m.to[j])
-			if math.Abs(m.found[j]-m.at[j]) > newtonVolts {
-				still = false
-			}
-		}
-		m.tuned.step(m.at, m.found, m.at)
-	}
-	if still {
-		for i := range n.motors {
-			m := &n.motors[i]
-			m.omega, _ = m.tuned.speed(m.tuned.torque(m.found))
-			for j, w := range m.tuned.windings {
-				m.amps[j] = (m.found[j] - w.k*m.omega) / w.ohms
-			}
-		}
-	}
-	return still
 }
 
 // islands finds which nodes hang together through anything that conducts.
