@@ -125,6 +125,31 @@ func TestEveryFaultIsNamedOnCleanReadings(t *testing.T) {
 	assert.Empty(t, wrong, strings.Join(wrong, "\n"))
 }
 
+// The same for every family of the library, on a sample of their faults: what changes what a
+// fan does must be named. What changes nothing may end without a verdict.
+func TestEveryFamilyOnCleanReadings(t *testing.T) {
+	const perCircuit = 12
+	entries, err := library.All()
+	require.NoError(t, err)
+	for _, e := range entries {
+		m, err := electric.New(e.Circuit)
+		require.NoError(t, err)
+		g, err := diagnose.New(m)
+		require.NoError(t, err)
+		all := fault.All(e.Circuit)
+		for i := 0; i < len(all); i += len(all)/perCircuit + 1 {
+			words := all[i].Fault.String()
+			if all[i].Fault.Words == fault.Brushes || harmless(t, g, words) {
+				continue
+			}
+			v, tests := play(t, car{g, words})
+			if v == nil || !slices.Contains(v.Faults, words) {
+				t.Errorf("%s: %s was not named in %d tests: %+v", e.Name, words, tests, v)
+			}
+		}
+	}
+}
+
 // harmless tells whether a fault leaves every fan doing what it should in every state.
 func harmless(t testing.TB, g *diagnose.Guide, words string) bool {
 	for _, s := range g.Circuit().States {

@@ -294,10 +294,10 @@ func (g *Guide) fan(sh *sheaf, suspect, state, fan int) view {
 	return g.volts(sh, suspect, state, len(g.model.Pins())+fan)
 }
 
-// meter turns a floating pin's NaN into what a display shows.
+// meter turns a floating pin's NaN into what a display shows, within the meter's range.
 func meter(v float64) float64 {
 	if math.IsNaN(v) {
 		return 0
 	}
-	return v
+	return math.Max(-probe.MaxVolts, math.Min(probe.MaxVolts, v))
 }
