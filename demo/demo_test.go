@@ -1,0 +1,99 @@
+package demo_test
+
+import (
+	"context"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/demo"
+	"ironthread/library"
+	"ironthread/store/storetest"
+)
+
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+
+func TestTheWorkshopHasAJobAtEachStage(t *testing.T) {
+	keep, ctx := storetest.Open(t), context.Background()
+	require.NoError(t, demo.Load(ctx, keep, time.Now()))
+	jobs, err := keep.Jobs(ctx)
+	require.NoError(t, err)
+	require.Len(t, jobs, 4)
+	var begun, out, closed, renewed int
+	for _, j := range jobs {
+		entries, err := keep.Entries(ctx, j.ID)
+		require.NoError(t, err)
+		c, err := harness.Read([]byte(j.Source))
+		require.NoError(t, err)
+		s := job.Fold(c, entries)
+		for _, b := range s.Beads {
+			assert.NotContains(t, b.Detail, "does not count", "%s: %s", j.Title, b.Title)
+		}
+		switch {
+		case s.Closed:
+			closed++
+		case len(s.Seen) == 0:
+			begun++
+		}
+		for _, a := range s.Ledger {
+			if a.Detaches() {
+				out++
+			} else if !s.Closed {
+				renewed++
+			}
+		}
+	}
+	assert.Equal(t, []int{1, 1, 1, 1}, []int{begun, out, closed, renewed}, "begun, ledger not empty, closed, misled at first")
+}
+
+func TestASecondStartKeepsWhatTheUserDid(t *testing.T) {
+	keep, ctx := storetest.Open(t), context.Background()
+	require.NoError(t, demo.Load(ctx, keep, time.Now()))
+	_, err := keep.Append(ctx, 1, 0, job.Entry{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "mine"}})
+	require.NoError(t, err)
+	before, err := keep.Entries(ctx, 1)
+	require.NoError(t, err)
+	require.NoError(t, demo.Load(ctx, keep, time.Now()))
+	after, err := keep.Entries(ctx, 1)
+	require.NoError(t, err)
+	assert.Equal(t, len(before), len(after))
+	jobs, err := keep.Jobs(ctx)
+	require.NoError(t, err)
+	assert.Len(t, jobs, 4)
+}
+
+// Every shipped harness teaches something, says where its parts are, and what colour its
+// wires have.
+func TestTheLibraryIsComplete(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(entries), 14)
+	families := map[string]bool{}
+	for _, e := range entries {
+		family, _, _ := strings.Cut(e.Name, "-")
+		families[family] = true
+		assert.Greater(t, len(e.Circuit.Notes), 120, "%s: a paragraph on what it teaches", e.Name)
+		assert.NotEmpty(t, e.Circuit.Title)
+		assert.GreaterOrEqual(t, len(e.Circuit.States), 3, e.Name)
+		for _, p := range e.Circuit.Parts {
+			if p.Kind() != harness.KindBattery {
+				assert.NotEmpty(t, p.At, "%s: %s has no place", e.Name, p.Name)
+			}
+		}
+		for _, w := range e.Circuit.Wires {
+			assert.NotEmpty(t, w.Colour, "%s: %s", e.Name, w)
+			assert.True(t, w.Size.Given() && w.Length.Figure > 0, "%s: %s", e.Name, w)
+		}
+	}
+	for _, f := range []string{"f1", "f2", "f3", "f4", "f5", "f6", "f7", "f8", "f9", "f10", "f11", "f12", "m1", "m2"} {
+		assert.True(t, families[f], "family %s", f)
+	}
+	_, err = library.Open("none")
+	assert.ErrorContains(t, err, `there is no harness "none"`)
+}
