@@ -273,11 +273,19 @@ func readingSays(r *electric.Measured) (says, unit string) {
 func (p *sheetPage) describe(b *bench, point *electric.Point) {
 	for _, fan := range b.circuit.Fans() {
 		m := point.Motors[fan.Name]
-		p.Fans = append(p.Fans, fanLine{fan.Name, fan.Label, m.Speed, m.Volts, m.Amps, m.RPM})
+		p.Fans = append(p.Fans, fanLine{fan.Name, fan.Label, m.Speed, unsigned(m.Volts), unsigned(m.Amps), unsigned(m.RPM)})
 	}
 	for _, w := range point.Warnings {
 		p.Warnings = append(p.Warnings, w.Text)
 	}
+}
+
+// unsigned makes next to nothing a plain zero, so that no display says "-0.0".
+func unsigned(v float64) float64 {
+	if v > -0.05 && v < 0.05 {
+		return 0
+	}
+	return v
 }
 
 // look is what is laid over the drawing.

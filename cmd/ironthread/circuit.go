@@ -68,15 +68,7 @@ func solveCommand() *cobra.Command {
 		Short: "Compute the operating point of a circuit in a state",
 		Args:  oneFile,
 		RunE: func(cmd *cobra.Command, files []string) error {
-			c, err := readCircuit(cmd, files[0])
-			if err != nil {
-				return err
-			}
-			cond, err := flags.condition(c)
-			if err != nil {
-				return err
-			}
-			m, err := electric.New(c)
+			m, cond, err := flags.open(cmd, files[0])
 			if err != nil {
 				return err
 			}

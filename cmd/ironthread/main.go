@@ -97,6 +97,20 @@ func (f *conditionFlags) register(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&f.setup, "setup", nil, `a set-up action, as in "K2 out"; may be repeated`)
 }
 
+// open reads a harness file and the condition the flags ask for.
+func (f *conditionFlags) open(cmd *cobra.Command, name string) (*electric.Model, electric.Condition, error) {
+	c, err := readCircuit(cmd, name)
+	if err != nil {
+		return nil, electric.Condition{}, err
+	}
+	cond, err := f.condition(c)
+	if err != nil {
+		return nil, cond, err
+	}
+	m, err := electric.New(c)
+	return m, cond, err
+}
+
 func (f *conditionFlags) condition(c *harness.Circuit) (cond electric.Condition, err error) {
 	if f.state == "" {
 		return cond, badInput("--state is needed: which state the car is in")

@@ -26,14 +26,11 @@ func measureCommand() *cobra.Command {
 			if len(args) == 0 {
 				return badInput("name one harness file, or - for standard input")
 			}
-			c, err := readCircuit(cmd, args[0])
+			m, cond, err := flags.open(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			q := electric.Measurement{}
-			if q.Condition, err = flags.condition(c); err != nil {
-				return err
-			}
+			q := electric.Measurement{Condition: cond}
 			if ohms != "" && len(args) == 2 { // --ohms A B
 				from, args = args[1], args[:1]
 			}
@@ -56,17 +53,13 @@ func measureCommand() *cobra.Command {
 			if pin == "" {
 				return badInput("name an instrument and a pin, as in --volts K1.30")
 			}
-			if q.At, err = c.FindPin(pin); err != nil {
+			if q.At, err = m.Circuit.FindPin(pin); err != nil {
 				return inputError{err}
 			}
 			if from != "" {
-				if q.From, err = c.FindPin(from); err != nil {
+				if q.From, err = m.Circuit.FindPin(from); err != nil {
 					return inputError{err}
 				}
-			}
-			m, err := electric.New(c)
-			if err != nil {
-				return err
 			}
 			r, err := m.Measure(q)
 			if err != nil {
@@ -114,6 +107,18 @@ func exportCommand() *cobra.Command {
 		Short: "Write a harness in an open format",
 		Args:  oneFile,
 		RunE: func(cmd *cobra.Command, files []string) error {
+			out := cmd.OutOrStdout()
+			switch as {
+			case "csv", "json", "svg":
+			case "spice":
+				m, cond, err := flags.open(cmd, files[0])
+				if err != nil {
+					return err
+				}
+				return m.Netlist(out, cond)
+			default:
+				return badInput("--as is one of spice, csv, svg, json, not %q", as)
+			}
 			b, err := readFile(cmd, files[0])
 			if err != nil {
 				return err
@@ -122,18 +127,13 @@ func exportCommand() *cobra.Command {
 			if err != nil {
 				return badInput("%s: %w", files[0], err)
 			}
-			out := cmd.OutOrStdout()
 			switch as {
 			case "csv":
 				return c.WriteWireList(out)
 			case "json":
 				return harness.WriteJSON(out, b)
-			case "svg":
-				return exportSVG(out, c, &flags)
-			case "spice":
-				return exportSPICE(out, c, &flags)
 			}
-			return badInput("--as is one of spice, csv, svg, json, not %q", as)
+			return exportSVG(out, c, &flags)
 		},
 	}
 	flags.register(cmd)
@@ -163,17 +163,4 @@ func exportSVG(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
 	}
 	_, err = io.WriteString(out, text)
 	return err
-}
-
-// exportSPICE writes a netlist of the operating point that runs by itself.
-func exportSPICE(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
-	cond, err := flags.condition(c)
-	if err != nil {
-		return err
-	}
-	m, err := electric.New(c)
-	if err != nil {
-		return err
-	}
-	return m.Netlist(out, cond)
 }
