@@ -23,9 +23,15 @@ func segmentBox(s sheet.Segment) box {
 // textBox is where a text's ink lies: capitals and descenders about the baseline.
 func textBox(t sheet.Text) box { return box{t.X, t.Y - t.H*3/4, t.X + t.W - 1, t.Y + t.H/5} }
 
-// sheets draws every library harness, and one typed by hand without places or labels.
+var drawnOnce map[string]*sheet.Sheet
+
+// sheets draws every library harness, and one typed by hand without places or labels; once
+// for all tests.
 func sheets(t *testing.T) map[string]*sheet.Sheet {
 	t.Helper()
+	if drawnOnce != nil {
+		return drawnOnce
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	drawn := map[string]*sheet.Sheet{}
@@ -46,6 +52,7 @@ states: {off: {}, on: {key: on}}
 `))
 	require.NoError(t, err)
 	drawn["by hand"] = sheet.Draw(c)
+	drawnOnce = drawn
 	return drawn
 }
 
