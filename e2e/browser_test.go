@@ -71,7 +71,7 @@ type tab struct {
 	ctx context.Context
 }
 
-const patience = 15 * time.Second
+const patience = 40 * time.Second
 
 func (s *site) tab(t *testing.T) *tab { return s.tabSized(t, 1280, 800) }
 

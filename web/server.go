@@ -63,7 +63,7 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &App{keep: keep, opts: opts, circuits: newCircuits(), pages: pages, static: files}, nil
+	return &App{keep: keep, opts: opts, circuits: worked, pages: pages, static: files}, nil
 }
 
 // Limits on what is taken in.

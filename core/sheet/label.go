@@ -201,7 +201,7 @@ func (w *writer) pins(s *Symbol) {
 		if s.Part.Kind() == harness.KindMotor && t.Text == "-" {
 			t.Text = "−"
 		}
-		wide := monoWidth(t.Text, pinSize)
+		wide := monoWidth(t.Text)
 		x, y := float64(m.X), float64(m.Y)
 		if inside {
 			base := y + 15
@@ -271,7 +271,7 @@ func (w *writer) colours(c *harness.Circuit) {
 		if wire.Colour == "" {
 			continue
 		}
-		wide := monoWidth(wire.Colour, colourSize)
+		wide := monoWidth(wire.Colour)
 		t := Text{Kind: ColourText, Text: wire.Colour, Wire: wire.String()}
 		ends := []harness.Pin{wire.To, wire.From}
 		if count[wire.To] > 1 && count[wire.From] == 1 {

@@ -7,7 +7,7 @@ const (
 	nameSize   = 16
 	noteSize   = 13
 	pinSize    = 11
-	colourSize = 11
+	colourSize = pinSize
 )
 
 // textWidth estimates a text's width in pixels in Atkinson Hyperlegible Next, on the wide
@@ -32,5 +32,6 @@ func textWidth(s string, size float64, bold bool) float64 {
 	return width * size
 }
 
-// monoWidth is the width in Atkinson Hyperlegible Mono, where every character is as wide.
-func monoWidth(s string, size float64) float64 { return 0.63 * size * float64(len([]rune(s))) }
+// monoWidth is the width in Atkinson Hyperlegible Mono at the size of pin numbers and colours;
+// there every character is as wide.
+func monoWidth(s string) float64 { return 0.63 * pinSize * float64(len([]rune(s))) }
