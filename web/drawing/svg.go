@@ -109,7 +109,7 @@ func (d *svg) suspicion() {
 	for i := range d.s.Symbols {
 		s := &d.s.Symbols[i]
 		if n := density(d.look.Parts[s.Part.Name]); n > 0 {
-			x, w := s.X-7, s.W+14
+			x, w := s.X-4, s.W+8
 			if len(s.Pins) == 2 { // close round the symbol, so that its name stays clear
 				half := 16
 				if s.Part.Kind() == harness.KindMotor {
@@ -355,10 +355,28 @@ func (d *svg) readings() {
 			if m.Bottom {
 				y = m.Y + 8
 			}
+			x := m.X + 8
+			if d.groundSymbolIn(x, y, w, 20) {
+				x = m.X - 8 - w
+			}
 			d.f(`<g class="slip"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
-				m.X+8, y, w, m.X+13, y+15, html.EscapeString(text))
+				x, y, w, x+5, y+15, html.EscapeString(text))
 		}
 	}
+}
+
+// groundSymbolIn tells whether a ground symbol stands in a rectangle.
+func (d *svg) groundSymbolIn(x, y, w, h int) bool {
+	for _, l := range d.s.Locals {
+		top := l.Mark.Y
+		if l.Up {
+			top -= 32
+		}
+		if l.Mark.X+14 > x && l.Mark.X-14 < x+w && top+32 > y && top < y+h {
+			return true
+		}
+	}
+	return false
 }
 
 // away tells whether a part is out of its place.
