@@ -31,6 +31,12 @@ func TestTakeInAHarness(t *testing.T) {
 	assert.Equal(t, "/harnesses/tide-gate-fan-2", w.post("/library", "text", good).Header().Get("Location"), "the name is taken: a number is put behind it")
 	says(t, w.get("/harnesses/tide-gate-fan?state=on&at=M.%2B").Body.String(), "Feed: M.+")
 
+	// A circuit only just begun has a sheet, and no job can be run on it.
+	begun := w.post("/library", "text", "harness: 1\ntitle: begun\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
+	require.Equal(t, http.StatusSeeOther, begun.Code)
+	assert.Equal(t, http.StatusOK, w.get("/harnesses/begun?roles=1&at=B.%2B").Code)
+	assert.Equal(t, http.StatusOK, w.get("/harnesses/begun/export/svg").Code)
+
 	r = w.post("/library", "text", strings.Replace(good, "kind: motor", "kind: moter", 1))
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
 	says(t, r.Body.String(), `line 5: M: there is no kind "moter"`)

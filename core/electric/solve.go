@@ -34,7 +34,6 @@ type solver struct {
 	flipped   []bool
 	seen      []uint64
 	unsettled bool // Newton did not come to rest
-	solves    int  // matrix solves since the network was made
 }
 
 const (
@@ -299,7 +298,6 @@ func (n *Network) newton() {
 	if len(n.motors) == 0 && len(n.curves) == 0 {
 		n.unsettled = !n.matrix.factor(n.diag, n.off)
 		n.matrix.solve(n.rhs, n.volts)
-		n.solves++
 		return
 	}
 	for try := range 2 * maxNewton {
@@ -325,7 +323,6 @@ func (n *Network) newton() {
 			break
 		}
 		n.matrix.solve(n.rhsN, n.volts)
-		n.solves++
 		still := n.followMotors()
 		if n.followCurves() && still {
 			return

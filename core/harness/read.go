@@ -3,7 +3,6 @@ package harness
 import (
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 
@@ -45,15 +44,6 @@ func (e Errors) Error() string {
 		s += fmt.Sprintf(" (and %d more)", len(e)-1)
 	}
 	return s
-}
-
-// ReadFrom reads one harness file from r, at most MaxBytes of it.
-func ReadFrom(r io.Reader) (*Circuit, error) {
-	b, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
-	if err != nil {
-		return nil, fmt.Errorf("harness: %w", err)
-	}
-	return Read(b)
 }
 
 // Read reads one harness file. The error is an [Errors] that names every line at fault.

@@ -125,6 +125,9 @@ const (
 // Draw draws the circuit.
 func Draw(c *harness.Circuit) *Sheet {
 	nets := newNetlist(c)
+	if len(buildItems(c, nets)) == 0 {
+		return blank() // nothing but rails yet
+	}
 	type result struct {
 		plan *plan
 		cost float64
@@ -151,6 +154,9 @@ func Draw(c *harness.Circuit) *Sheet {
 	}
 	return best.plan.sheet(c)
 }
+
+// blank is the sheet of a circuit with no part to draw.
+func blank() *Sheet { return &Sheet{Width: 2 * margin * Unit, Height: 2 * margin * UnitY} }
 
 func annealSteps(items int) int {
 	if items <= 16 {
