@@ -12,7 +12,7 @@ import (
 // Limits on a file. The largest circuit drawn by hand has some fifty parts.
 const (
 	MaxBytes = 256 << 10
-	maxParts = 120
+	maxParts = 80
 	maxWires = 400
 	maxError = 20
 )

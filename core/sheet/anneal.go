@@ -74,10 +74,13 @@ func (p *placer) anneal(steps int) float64 {
 }
 
 // polish tries every small change of every item in turn and keeps what is better, until
-// nothing is.
-func (p *placer) polish(current float64) float64 {
+// nothing is or so many have been tried.
+func (p *placer) polish(current float64, budget int) float64 {
 	var before placement
 	try := func(change func() bool) {
+		if budget--; budget < 0 {
+			return
+		}
 		p.save(&before)
 		if !change() {
 			p.restore(&before)

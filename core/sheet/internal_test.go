@@ -81,7 +81,7 @@ func TestAnnealingImprovesAndIsRepeatable(t *testing.T) {
 	after := p.anneal(4000)
 	assert.Less(t, after, before)
 	assert.InDelta(t, after, p.cost(math.Inf(1)), 1e-9, "what is left is the best found")
-	polished := p.polish(after)
+	polished := p.polish(after, 4000)
 	assert.LessOrEqual(t, polished, after)
 	q, _ := placed(t, "f4-dropping-resistor", 3)
 	q.anneal(4000)

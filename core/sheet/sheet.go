@@ -120,13 +120,21 @@ const (
 	tries      = 8
 	stepsSmall = 20000
 	stepsLarge = 60000
+	stepsLeast = 800
+	triesLeast = 2
+	manyItems  = 40 // from here on the steps grow fewer
 )
 
 // Draw draws the circuit.
 func Draw(c *harness.Circuit) *Sheet {
 	nets := newNetlist(c)
-	if len(buildItems(c, nets)) == 0 {
+	items := len(buildItems(c, nets))
+	if items == 0 {
 		return blank() // nothing but rails yet
+	}
+	tries := tries
+	if items > manyItems {
+		tries = triesLeast
 	}
 	type result struct {
 		plan *plan
@@ -136,7 +144,8 @@ func Draw(c *harness.Circuit) *Sheet {
 	parallel(tries, func(k int) {
 		p := newPlacer(buildItems(c, nets), nets, uint64(k+1))
 		p.start()
-		p.polish(p.anneal(annealSteps(len(p.items))))
+		steps := annealSteps(len(p.items))
+		p.polish(p.anneal(steps), steps)
 		p.squeezeRows()
 		for spare := 0; spare <= 12; spare += 3 {
 			pl := newPlan(p, spare)
@@ -158,11 +167,14 @@ func Draw(c *harness.Circuit) *Sheet {
 // blank is the sheet of a circuit with no part to draw.
 func blank() *Sheet { return &Sheet{Width: 2 * margin * Unit, Height: 2 * margin * UnitY} }
 
+// annealSteps bounds the work: an evaluation costs about the square of the items, so that a
+// very large circuit gets fewer, and a less polished drawing in reasonable time.
 func annealSteps(items int) int {
 	if items <= 16 {
 		return stepsLarge
 	}
-	return stepsSmall
+	fold := float64(manyItems) / float64(max(items, manyItems))
+	return max(stepsLeast, int(stepsSmall*fold*fold))
 }
 
 // squeezeRows takes out rows that nothing stands in.
