@@ -18,6 +18,7 @@ func measureCommand() *cobra.Command {
 	var flags conditionFlags
 	var volts, ohms, lamp, heavy, led, amps, from string
 	var asJSON bool
+	var q electric.Measurement
 	cmd := &cobra.Command{
 		Use:   "measure FILE --state NAME (--volts PIN | --ohms PIN PIN | --lamp PIN | --heavy-lamp PIN | --led PIN | --amps PIN) [--from PIN]",
 		Short: "Predict one reading",
@@ -30,7 +31,10 @@ func measureCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			q := electric.Measurement{Condition: cond}
+			q.Condition = cond
+			if q.Leads < 0 {
+				return badInput("leads have no less than no ohms")
+			}
 			if ohms != "" && len(args) == 2 { // --ohms A B
 				from, args = args[1], args[:1]
 			}
@@ -81,6 +85,8 @@ func measureCommand() *cobra.Command {
 	f.StringVar(&led, "led", "", "LED tester at this pin")
 	f.StringVar(&amps, "amps", "", "clamp: current into this pin")
 	f.StringVar(&from, "from", "", "the other lead; the battery's negative post unless given")
+	f.Float64Var(&q.Leads, "leads", 0, "ohms of the ohmmeter's leads, not nulled")
+	f.Float64Var(&q.Zero, "zero", 0, "amps the clamp shows before the fans run")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
 }
@@ -94,6 +100,9 @@ func measuredWords(r *electric.Measured) string {
 			s = figure
 		} else {
 			s += " (" + figure + ")"
+		}
+		if r.Shows != nil {
+			s += " (the display shows " + strconv.FormatFloat(*r.Shows, 'g', 4, 64) + " " + r.Unit + ")"
 		}
 	}
 	return strings.Join(append([]string{s}, r.Notes...), "\n")

@@ -21,6 +21,8 @@ func TestMeasure(t *testing.T) {
 		{"--state low --volts F3.a", "6.243 V"},
 		{"--state low --volts M1.+ --from M1.-", "6.169 V"},
 		{"--state high --amps M1.+", "14.61 A"},
+		{"--state high --amps M1.+ --zero 0.4", "14.61 A (the display shows 15.01 A)"},
+		{"--state off --setup BAT_apart --ohms K1.86 K1.85 --leads 0.3", "85 Ω (the display shows 85.3 Ω)"},
 		{"--state off --setup BAT_apart --ohms K1.86 K1.85", "85 Ω"},
 		{"--state off --setup BAT_apart --setup K3_out --setup M1_unplugged --ohms M1.- K3.87", "open"},
 		{"--state off --lamp F1.b", "bright (12.59 V)"},

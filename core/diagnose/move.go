@@ -253,7 +253,7 @@ func (g *Guide) leaves(o *outcomes, class int, belief []float64) []string {
 
 // word writes title, steps and cautions.
 func (g *Guide) word(m *Move, t probe.Test, now Now) {
-	command := strings.Join(g.circuit.CommandsIn(t.State, nil), " and ")
+	command := strings.Join(g.circuit.CommandsIn(t.State, nil, harness.Heard{}), " and ")
 	asked := "nothing commanded"
 	if command != "" {
 		asked = t.State.Name + " commanded"

@@ -3,6 +3,7 @@ package electric
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 
 	"ironthread/core/harness"
@@ -27,15 +28,21 @@ type Measurement struct {
 	Condition
 	Instrument Instrument
 	At, From   harness.Pin
+	Leads      float64 // ohms of an ohmmeter's two leads, not nulled
+	Zero       float64 // amps an open clamp shows before the fans are switched on
 }
 
 // Measured is what the instrument shows. Figure is nil for an open line; Word is what a lamp
 // or tester does.
+//
+// Shows is the bare display where leads or zero are still in it; Figure is what remains of it
+// once they are taken off.
 type Measured struct {
 	Instrument Instrument `json:"instrument"`
 	At         string     `json:"at"`
 	From       string     `json:"from,omitempty"`
 	Figure     *float64   `json:"figure"`
+	Shows      *float64   `json:"shows,omitempty"`
 	Unit       string     `json:"unit"`
 	Word       string     `json:"word,omitempty"`
 	Notes      []string   `json:"notes,omitempty"` // what the instrument itself does to the circuit
@@ -156,7 +163,17 @@ func (m *Model) clamp(q Measurement) (*Measured, error) {
 			amps += n.current(n.wires[i])
 		}
 	}
-	return &Measured{Instrument: Clamp, At: q.At.String(), Figure: &amps, Unit: "A"}, nil
+	r := &Measured{Instrument: Clamp, At: q.At.String(), Figure: &amps, Unit: "A"}
+	if q.Zero != 0 {
+		r.shows(amps+q.Zero, "the clamp shows %s A of it before the fans run: zero it with the other consumers on", q.Zero)
+	}
+	return r, nil
+}
+
+// shows notes the bare display and what is still in it.
+func (r *Measured) shows(display float64, format string, extra float64) {
+	r.Shows = &display
+	r.Notes = append(r.Notes, fmt.Sprintf(format, strconv.FormatFloat(extra, 'g', 3, 64)))
 }
 
 // ohms drives a milliampere through the leads. Parallel paths count; a live circuit is
@@ -192,6 +209,9 @@ func (m *Model) ohms(q Measurement, r *Measured) (*Measured, error) {
 		return r, nil
 	}
 	r.Figure = &ohms
+	if q.Leads > 0 {
+		r.shows(ohms+q.Leads, "%s Ω of the display are the leads: null the meter with its leads held together", q.Leads)
+	}
 	return r, nil
 }
 

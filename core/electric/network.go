@@ -140,6 +140,7 @@ type Network struct {
 	drives      []drive
 	modules     []module
 	sensors     []sensor
+	hears       []ear
 	knobs       []knobOf
 	injected    injection
 
@@ -367,6 +368,8 @@ func (n *Network) addAction(a Action) error {
 		return x, err
 	}
 	switch a.Verb {
+	case Replaced:
+		n.resist(n.nodes[harness.Pin{Part: a.Part, Name: "s"}], n.nodes[harness.Pin{Part: a.Part, Name: "r"}], a.Ohms, -1)
 	case Jumper, GroundPin, Feed:
 		from, err := node(a.From)
 		if err != nil {

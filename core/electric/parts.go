@@ -254,6 +254,9 @@ func (n *Network) addController(i int, p *harness.Part, spec *harness.Controller
 		if role.PullUp > 0 {
 			n.resist(at, ctl.power, role.PullUp, i)
 		}
+		if role.Input != "" {
+			n.addEar(index, p, role, at)
+		}
 		if role.Command() == "" {
 			continue
 		}

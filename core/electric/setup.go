@@ -2,6 +2,7 @@ package electric
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"ironthread/core/fault"
@@ -16,6 +17,7 @@ type Action struct {
 	Other string      // of Swapped
 	From  harness.Pin // of Jumper, Ground, Feed
 	To    harness.Pin // of Jumper
+	Ohms  float64     // of Replaced
 }
 
 // Verb is what was done.
@@ -33,6 +35,7 @@ const (
 	Renewed     Verb = "renewed"
 	RenewedUsed Verb = "renewed used"
 	Cleaned     Verb = "cleaned"
+	Replaced    Verb = "replaced" // a sensor, by a fixed resistance on its plug
 )
 
 func (a Action) String() string {
@@ -43,12 +46,16 @@ func (a Action) String() string {
 		return fmt.Sprintf("%s %s", a.Verb, a.From)
 	case Swapped:
 		return fmt.Sprintf("swapped %s %s", a.Part, a.Other)
+	case Replaced:
+		return fmt.Sprintf("sensor %s replaced %s", a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64))
 	}
 	return a.Part + " " + string(a.Verb)
 }
 
 // Detaches tells whether the part is separated from its cavities.
-func (a Action) Detaches() bool { return a.Verb == Out || a.Verb == Unplugged || a.Verb == Apart }
+func (a Action) Detaches() bool {
+	return a.Verb == Out || a.Verb == Unplugged || a.Verb == Apart || a.Verb == Replaced
+}
 
 // DetachVerb is the word for separating a part of this kind from its cavities; empty where
 // it cannot be.
@@ -118,6 +125,8 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 			return a, fmt.Errorf("two parts are swapped")
 		}
 		return parseSwap(c, w[1], w[2])
+	case "sensor":
+		return parseStandIn(c, w[1:])
 	}
 	part := c.Part(w[0])
 	if part == nil {
@@ -135,6 +144,28 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 	}
 	return a, nil
 }
+
+// parseStandIn reads "T1 replaced 330": the sensor unplugged, so many ohms on its plug.
+func parseStandIn(c *harness.Circuit, w []string) (Action, error) {
+	a := Action{Verb: Replaced}
+	if len(w) != 3 || w[1] != string(Replaced) {
+		return a, fmt.Errorf("a stand-in is as in \"sensor T1 replaced 330\" (ohms)")
+	}
+	part := c.Part(w[0])
+	if part == nil || part.Kind() != harness.KindSensor {
+		return a, fmt.Errorf("%s is no sensor", w[0])
+	}
+	a.Part = part.Name
+	ohms, err := strconv.ParseFloat(strings.TrimSuffix(w[2], "Ω"), 64)
+	if err != nil || !(ohms >= leastStandIn && ohms <= mostStandIn) {
+		return a, fmt.Errorf("%q is no resistance for a stand-in (%g to %g Ω)", w[2], leastStandIn, mostStandIn)
+	}
+	a.Ohms = ohms
+	return a, nil
+}
+
+// What a decade box can be set to, ohms.
+const leastStandIn, mostStandIn = 0.1, 1e7
 
 func parseSwap(c *harness.Circuit, one, two string) (Action, error) {
 	a := Action{Verb: Swapped, Part: one, Other: two}

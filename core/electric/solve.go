@@ -1,6 +1,10 @@
 package electric
 
-import "ironthread/core/harness"
+import (
+	"slices"
+
+	"ironthread/core/harness"
+)
 
 // place is where one conductance goes in the matrix: the two diagonals (post for none) and
 // the off-diagonal slot (-1 for none).
@@ -167,18 +171,8 @@ func (n *Network) Enter(s *harness.State) {
 		n.closed[i] = n.switches[i].stuck || n.switches[i].closes(s, n.closed[i])
 	}
 	n.sense(s)
-	n.held = n.model.Circuit.CommandsIn(s, n.held)
-	for i := range n.drivers {
-		d := &n.drivers[i]
-		given := false
-		for _, c := range n.held {
-			given = given || c == d.command
-		}
-		n.driven[i] = given != d.inverted
-		if d.pulsed {
-			n.pulse(i, s, given)
-		}
-	}
+	before := n.held
+	n.command(s, n.model.Circuit.CommandsIn(s, before, harness.Heard{}))
 	for i := range n.powered {
 		n.powered[i] = true
 	}
@@ -187,6 +181,20 @@ func (n *Network) Enter(s *harness.State) {
 		n.modules[i].restless = false
 	}
 	n.settle()
+	n.listen(s, before)
+}
+
+// command gives the drivers their commands.
+func (n *Network) command(s *harness.State, held []string) {
+	n.held = held
+	for i := range n.drivers {
+		d := &n.drivers[i]
+		given := slices.Contains(held, d.command)
+		n.driven[i] = given != d.inverted
+		if d.pulsed {
+			n.pulse(i, s, given)
+		}
+	}
 }
 
 // conducts tells whether a branch's gate lets current through now.

@@ -3,8 +3,10 @@ package electric
 import (
 	"fmt"
 	"math"
+	"strconv"
 
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 )
 
 // warnings lists what a technician should know of the point as it stands.
@@ -45,6 +47,11 @@ func (n *Network) warnings() []Warning {
 			warn("driver", d.pin.String(), "%s carries %.1f A; a relay driver is good for about %.0f A", d.pin, amps, driverAmps)
 		}
 	}
+	for _, a := range n.setup {
+		if a.Verb == Replaced {
+			warn("stand-in", a.Part, "%s", n.standInWords(a))
+		}
+	}
 	for i := range n.motors {
 		n.warnMotor(&n.motors[i], warn)
 	}
@@ -55,6 +62,14 @@ func (n *Network) warnings() []Warning {
 		}
 	}
 	return list
+}
+
+// standInWords says what a resistor in a sensor's place makes the controller and the gauge
+// believe, and what to beware of (common practice).
+func (n *Network) standInWords(a Action) string {
+	spec := n.model.Circuit.Part(a.Part).Spec.(*harness.Sensor)
+	return fmt.Sprintf("%s is replaced by %s Ω: gauge and controller believe %.0f °C and are blind to the real heat; engine off if possible, else a second thermometer and a time limit",
+		a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64), spec.Curve.Celsius(a.Ohms))
 }
 
 // burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).

@@ -166,10 +166,10 @@ func TestStrategyWithHysteresis(t *testing.T) {
 	text := small + "  warm: {key: on, coolant: 93}\n  hot: {key: on, coolant: 96}\n  cabin: {key: on, ac: on}\nstrategy:\n  low: {on-above: 95, off-below: 90, or: [ac]}\n"
 	c, err := harness.Read([]byte(text))
 	require.NoError(t, err)
-	assert.Empty(t, c.CommandsIn(c.State("warm"), nil), "93 °C on the way up")
-	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("hot"), nil))
-	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("warm"), []string{"low"}), "93 °C on the way down")
-	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("cabin"), nil))
+	assert.Empty(t, c.CommandsIn(c.State("warm"), nil, harness.Heard{}), "93 °C on the way up")
+	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("hot"), nil, harness.Heard{}))
+	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("warm"), []string{"low"}, harness.Heard{}), "93 °C on the way down")
+	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("cabin"), nil, harness.Heard{}))
 }
 
 func FuzzRead(f *testing.F) {

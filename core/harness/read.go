@@ -379,6 +379,11 @@ func (r *reader) strategy(n *yaml.Node) {
 			r.fail(k, where, "no controller pin listens to this command (%s)", strings.Join(commands, ", "))
 		}
 		r.fields(v, where, rule.fields())
+		for _, or := range rule.Or {
+			if !r.circuit.listensTo(or) {
+				r.fail(v, where, "or: %q is none of ac, pressure, no-sensor, nor a controller's pin with an input", or)
+			}
+		}
 		r.circuit.Strategy = append(r.circuit.Strategy, rule)
 	})
 }

@@ -115,6 +115,28 @@ type Rule struct {
 	Line              int
 }
 
+// NoSensor is the word of a strategy's "or" that holds while the sensor reads what no
+// temperature reads: open or shorted. Many controllers then run the fans fully (common practice).
+const NoSensor = "no-sensor"
+
+// listensTo tells whether a word of "or" is one the strategy knows.
+func (c *Circuit) listensTo(or string) bool {
+	if or == "ac" || or == "pressure" || or == NoSensor {
+		return true
+	}
+	pin := ParsePin(or)
+	part := c.Part(pin.Part)
+	if part == nil {
+		return false
+	}
+	spec, ok := part.Spec.(*Controller)
+	if !ok {
+		return false
+	}
+	role := spec.Role(pin.Name)
+	return role != nil && role.Input != ""
+}
+
 // Bar above which "or: [pressure]" holds when the rule says nothing (common practice: high
 // refrigerant pressure asks for high from about 17 bar).
 const defaultPressureAbove = 17
@@ -129,10 +151,19 @@ func (r *Rule) fields() []field {
 	}
 }
 
+// Heard is what the controller makes of its own wires: the temperature by its sensor, the
+// inputs that are asserted. The zero Heard has no sensor and no input: the state's own
+// temperature counts.
+type Heard struct {
+	Sensor  bool     // a sensor is wired to it
+	Coolant *float64 // °C by that sensor; nil where what it reads can be no temperature
+	Inputs  []string // pins asserted, as "ECU.12"
+}
+
 // CommandsIn lists the commands that hold in a state, given those that held before it (a
-// command once given stays until its off-below). Commands written in the state hold as they
-// are; without a coolant temperature nothing is commanded.
-func (c *Circuit) CommandsIn(s *State, before []string) []string {
+// command once given stays until its off-below) and what the controller hears on its own
+// wires. Commands written in the state hold as they are; without the key nothing is commanded.
+func (c *Circuit) CommandsIn(s *State, before []string, heard Heard) []string {
 	if s.Commands != nil {
 		return s.Commands
 	}
@@ -146,7 +177,7 @@ func (c *Circuit) CommandsIn(s *State, before []string) []string {
 		}
 	}
 	for _, rule := range c.Strategy {
-		if rule.holds(s, slices.Contains(before, rule.Command)) {
+		if rule.holds(s, slices.Contains(before, rule.Command), heard) {
 			add(rule.Command)
 			for _, also := range rule.With {
 				add(also)
@@ -156,17 +187,23 @@ func (c *Circuit) CommandsIn(s *State, before []string) []string {
 	return given
 }
 
-func (r *Rule) holds(s *State, before bool) bool {
-	if s.Coolant != nil && r.OnAbove != nil {
-		if *s.Coolant >= *r.OnAbove {
+func (r *Rule) holds(s *State, before bool, heard Heard) bool {
+	coolant := s.Coolant
+	if heard.Sensor {
+		coolant = heard.Coolant
+	}
+	if coolant != nil && r.OnAbove != nil {
+		if *coolant >= *r.OnAbove {
 			return true
 		}
-		if before && r.OffBelow != nil && *s.Coolant >= *r.OffBelow {
+		if before && r.OffBelow != nil && *coolant >= *r.OffBelow {
 			return true
 		}
 	}
 	for _, or := range r.Or {
 		switch {
+		case or == NoSensor && heard.Sensor && heard.Coolant == nil, slices.Contains(heard.Inputs, or):
+			return true
 		case or == "ac" && s.AC:
 			return true
 		case or == "pressure" && s.Pressure != nil:

@@ -1,0 +1,123 @@
+package electric
+
+import (
+	"math"
+	"slices"
+
+	"ironthread/core/harness"
+)
+
+// ear is a controller's pin that listens: to a temperature sensor, or to a level.
+type ear struct {
+	controller int
+	pin        string
+	at         node
+	pullUp     float64
+	curve      *harness.Curve // of the sensor wired to it, nil for a level
+	low        bool           // asserted when low
+}
+
+const (
+	// A pulled-up line that reads above or below these shares of the controller's supply has an
+	// open or a shorted sensor, no temperature (common practice: a controller's range check).
+	sensorOpenAbove, sensorShortBelow = 0.985, 0.005
+
+	inputHighAbove = 2.0 / 3 // of the controller's supply
+	inputLowBelow  = 1.0 / 3
+
+	maxHearings = 6 // how often what is heard may change the commands in one state
+)
+
+func (n *Network) addEar(index int, p *harness.Part, role *harness.PinRole, at node) {
+	pin := harness.Pin{Part: p.Name, Name: role.Name}
+	e := ear{controller: index, pin: pin.String(), at: at, pullUp: role.PullUp, low: role.Asserted != harness.High}
+	if role.PullUp > 0 {
+		e.curve = n.model.sensorOn(pin)
+	}
+	n.hears = append(n.hears, e)
+}
+
+// sensorOn finds the sensor a controller's pin is wired to, through splices and connectors;
+// nil where there is none.
+func (m *Model) sensorOn(pin harness.Pin) *harness.Curve {
+	seen := map[harness.Pin]bool{pin: true}
+	queue := []harness.Pin{pin}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		part := m.Circuit.Part(at.Part)
+		if spec, ok := part.Spec.(*harness.Sensor); ok {
+			return &spec.Curve
+		}
+		var next []harness.Pin
+		if part.Kind() == harness.KindConnector {
+			side := map[byte]string{'a': "b", 'b': "a"}[at.Name[0]]
+			next = append(next, harness.Pin{Part: at.Part, Name: side + at.Name[1:]})
+		}
+		for _, w := range m.Circuit.Wires {
+			switch at {
+			case w.From:
+				next = append(next, w.To)
+			case w.To:
+				next = append(next, w.From)
+			}
+		}
+		for _, p := range next {
+			kind := m.Circuit.Part(p.Part).Kind()
+			through := kind == harness.KindSensor || kind == harness.KindSplice || kind == harness.KindConnector
+			if through && !seen[p] {
+				seen[p] = true
+				queue = append(queue, p)
+			}
+		}
+	}
+	return nil
+}
+
+// listen lets the controller follow what it hears on its wires, until the commands stay.
+func (n *Network) listen(s *harness.State, before []string) {
+	if len(n.hears) == 0 || s.Commands != nil || len(n.model.Circuit.Strategy) == 0 {
+		return
+	}
+	for range maxHearings {
+		held := n.model.Circuit.CommandsIn(s, before, n.heard())
+		if slices.Equal(held, n.held) {
+			return
+		}
+		n.command(s, held)
+		n.settle()
+	}
+}
+
+// heard reads the controllers' inputs as the network stands.
+func (n *Network) heard() harness.Heard {
+	var h harness.Heard
+	n.islands()
+	for _, e := range n.hears {
+		ctl := &n.controllers[e.controller]
+		supply := n.at(ctl.power) - n.at(ctl.ground)
+		if supply <= 0 {
+			continue
+		}
+		level := (n.at(e.at) - n.at(ctl.ground)) / supply
+		switch {
+		case e.curve != nil:
+			if h.Sensor = true; h.Coolant == nil {
+				h.Coolant = e.celsius(level)
+			}
+		case n.floats(e.at):
+		case e.low && level < inputLowBelow, !e.low && level > inputHighAbove:
+			h.Inputs = append(h.Inputs, e.pin)
+		}
+	}
+	return h
+}
+
+// celsius is the temperature a divider's level stands for; nil for none.
+func (e *ear) celsius(level float64) *float64 {
+	if level > sensorOpenAbove || level < sensorShortBelow {
+		return nil
+	}
+	t := math.Round(10*e.curve.Celsius(e.pullUp*level/(1-level))) / 10
+	return &t
+}
