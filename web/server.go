@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/store"
 )
@@ -93,6 +94,7 @@ func (a *App) Handler() http.Handler {
 	r.POST("/library", a.importHarness)
 	r.GET("/harnesses/:name", a.sheet)
 	r.GET("/harnesses/:name/export/:form", a.export)
+	r.GET("/harness.schema.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/schema+json", harness.Schema()) })
 	r.POST("/who", a.setWho)
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok") })
 	r.NoRoute(func(c *gin.Context) { a.fail(c, http.StatusNotFound, "There is no such page.") })

@@ -108,6 +108,18 @@ func measuredWords(r *electric.Measured) string {
 	return strings.Join(append([]string{s}, r.Notes...), "\n")
 }
 
+func schemaCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "schema",
+		Short: "Print the JSON Schema of the harness file, for editors",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			_, err := cmd.OutOrStdout().Write(harness.Schema())
+			return err
+		},
+	}
+}
+
 func exportCommand() *cobra.Command {
 	var flags conditionFlags
 	var as string

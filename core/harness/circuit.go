@@ -23,11 +23,16 @@ type Circuit struct {
 	States   []*State
 	Strategy []*Rule
 	Boxes    []*Box
+	Places   []*Place // where the drawing's parts were, for the next drawing
 }
 
 // Supply is the battery's open-circuit volts with the engine off and while charging.
 // Zero means not given: see [Circuit.SupplyVolts].
 type Supply struct{ Off, Running float64 }
+
+func (s *Supply) fields() []field {
+	return []field{number("off", &s.Off, 1, 60), number("running", &s.Running, 1, 60)}
+}
 
 // Default supply of a 12 V vehicle, volts.
 const (

@@ -24,15 +24,41 @@ func (c *Circuit) WriteWireList(w io.Writer) error {
 	return out.WriteAll(rows)
 }
 
-// WriteJSON writes a harness file's content as JSON. The file was read before, so that it is
-// known to be one.
+// WriteJSON writes a harness file's content as JSON, figures as figures and every key as text.
+// The file was read before, so that it is known to be one.
 func WriteJSON(w io.Writer, file []byte) error {
-	var content map[string]any
-	if err := yaml.Unmarshal(file, &content); err != nil {
+	var doc yaml.Node
+	if err := yaml.Unmarshal(file, &doc); err != nil {
 		return fmt.Errorf("harness: %w", err)
 	}
 	enc := json.NewEncoder(w)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(content)
+	return enc.Encode(plainValue(&doc))
+}
+
+// plainValue is what JSON makes of a node. A key that is a figure, as in a curve's points,
+// becomes text.
+func plainValue(n *yaml.Node) any {
+	switch n.Kind {
+	case yaml.DocumentNode:
+		return plainValue(n.Content[0])
+	case yaml.MappingNode:
+		m := map[string]any{}
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			m[n.Content[i].Value] = plainValue(n.Content[i+1])
+		}
+		return m
+	case yaml.SequenceNode:
+		list := []any{}
+		for _, item := range n.Content {
+			list = append(list, plainValue(item))
+		}
+		return list
+	}
+	var v any
+	if n.Decode(&v) != nil {
+		return n.Value
+	}
+	return v
 }

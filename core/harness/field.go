@@ -18,6 +18,7 @@ type field struct {
 	required bool
 	read     func(*reader, *yaml.Node, string)
 	node     func() *yaml.Node // nil when not given
+	schema   schema            // what the published schema says of the value
 }
 
 func (f field) must() field { f.required = true; return f }
@@ -25,7 +26,7 @@ func (f field) must() field { f.required = true; return f }
 // number binds a figure between low and high; zero in memory means not given.
 func number(key string, at *float64, low, high float64) field {
 	return field{
-		key: key,
+		key: key, schema: numberSchema(low, high),
 		read: func(r *reader, n *yaml.Node, where string) {
 			if v, ok := r.number(n, where+": "+key); ok {
 				if v < low || v > high {
@@ -47,7 +48,7 @@ func number(key string, at *float64, low, high float64) field {
 // text binds free text.
 func text(key string, at *string) field {
 	return field{
-		key: key,
+		key: key, schema: anyScalar,
 		read: func(r *reader, n *yaml.Node, where string) {
 			if s, ok := r.scalar(n, where+": "+key, "a text"); ok {
 				*at = s
@@ -65,7 +66,7 @@ func text(key string, at *string) field {
 // choice binds one word out of several; empty means not given.
 func choice[T ~string](key string, at *T, options ...T) field {
 	return field{
-		key: key,
+		key: key, schema: schema{"enum": options},
 		read: func(r *reader, n *yaml.Node, where string) {
 			s, ok := r.scalar(n, where+": "+key, "one word")
 			if !ok {
@@ -91,7 +92,7 @@ func choice[T ~string](key string, at *T, options ...T) field {
 // flag binds yes/no: true, on, yes against false, off, no. False means not given.
 func flag(key string, at *bool) field {
 	return field{
-		key: key,
+		key: key, schema: yesNoSchema,
 		read: func(r *reader, n *yaml.Node, where string) {
 			if v, ok := r.boolean(n, where+": "+key); ok {
 				*at = v
@@ -109,7 +110,7 @@ func flag(key string, at *bool) field {
 // words binds a list of words, or one word alone.
 func words(key string, at *[]string) field {
 	return field{
-		key: key,
+		key: key, schema: listSchema(anyScalar, true),
 		read: func(r *reader, n *yaml.Node, where string) {
 			items := []*yaml.Node{n}
 			if n.Kind == yaml.SequenceNode {
@@ -138,7 +139,7 @@ func words(key string, at *[]string) field {
 // group binds a small mapping with fields of its own.
 func group(key string, given func() bool, fields ...field) field {
 	return field{
-		key: key,
+		key: key, schema: objectSchema(fields),
 		read: func(r *reader, n *yaml.Node, where string) {
 			r.fields(n, where+": "+key, fields)
 		},
@@ -194,7 +195,7 @@ func parseFigure(s string) (float64, error) {
 // named binds a mapping of names to small mappings, in the order of the file.
 func named[T any](key string, at *[]*T, name func(*T) *string, fields func(*T) []field) field {
 	return field{
-		key: key,
+		key: key, schema: mapSchema(objectSchema(fields(new(T)))),
 		read: func(r *reader, n *yaml.Node, where string) {
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
 				item := new(T)
@@ -219,7 +220,7 @@ func named[T any](key string, at *[]*T, name func(*T) *string, fields func(*T) [
 // figures binds a list of figures between low and high.
 func figures(key string, at *[]float64, low, high float64) field {
 	return field{
-		key: key,
+		key: key, schema: listSchema(numberSchema(low, high), false),
 		read: func(r *reader, n *yaml.Node, where string) {
 			if n.Kind != yaml.SequenceNode {
 				r.fail(n, where, "%s is a list of figures, as in [0.4, 0.6]", key)
@@ -247,7 +248,7 @@ func figures(key string, at *[]float64, low, high float64) field {
 // figureMap binds a mapping of words to figures; it is written in the order of its keys.
 func figureMap(key string, at *map[string]float64, low, high float64) field {
 	return field{
-		key: key,
+		key: key, schema: mapSchema(numberSchema(low, high)),
 		read: func(r *reader, n *yaml.Node, where string) {
 			*at = map[string]float64{}
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
@@ -272,7 +273,7 @@ func figureMap(key string, at *map[string]float64, low, high float64) field {
 // whole binds a whole number between low and high; zero means not given.
 func whole(key string, at *int, low, high int) field {
 	return field{
-		key: key,
+		key: key, schema: schema{"type": "integer", "minimum": low, "maximum": high},
 		read: func(r *reader, n *yaml.Node, where string) {
 			v, err := strconv.Atoi(n.Value)
 			if n.Kind != yaml.ScalarNode || err != nil || v < low || v > high {
@@ -293,7 +294,7 @@ func whole(key string, at *int, low, high int) field {
 // wordMap binds a mapping of words to words; it is written in the order of its keys.
 func wordMap(key string, at *map[string]string) field {
 	return field{
-		key: key,
+		key: key, schema: mapSchema(anyScalar),
 		read: func(r *reader, n *yaml.Node, where string) {
 			*at = map[string]string{}
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
@@ -327,7 +328,7 @@ func sortedKeys[V any](m map[string]V) []string {
 // pinsField binds a controller's pins, each a mapping of its own.
 func (c *Controller) pinsField() field {
 	return field{
-		key: "pins", required: true,
+		key: "pins", required: true, schema: mapSchema(objectSchema(new(PinRole).fields())),
 		read: func(r *reader, n *yaml.Node, where string) {
 			r.pairs(n, where+": pins", func(k, v *yaml.Node) {
 				role := &PinRole{Name: k.Value, Line: k.Line}

@@ -68,7 +68,7 @@ func (s *Selector) Pins() []string {
 func (*Selector) describe() string { return "selector" }
 func (s *Selector) fields() []field {
 	return []field{{
-		key: "positions", required: true,
+		key: "positions", required: true, schema: mapSchema(listSchema(anyScalar, true)),
 		read: func(r *reader, n *yaml.Node, where string) {
 			r.pairs(n, where+": positions", func(k, v *yaml.Node) {
 				p := &Position{Name: k.Value}
@@ -161,7 +161,7 @@ func (f *FanModule) fields() []field {
 	return []field{
 		words("inputs", &f.Inputs).must(), words("feeds", &f.Feeds).must(), words("grounds", &f.Grounds).must(),
 		{
-			key: "table", required: true,
+			key: "table", required: true, schema: listSchema(objectSchema(new(Row).fields()), false),
 			read: func(r *reader, n *yaml.Node, where string) {
 				if n.Kind != yaml.SequenceNode {
 					r.fail(n, where, "table is a list, as in [{when: [a], drive: {out: 0.5}}]")

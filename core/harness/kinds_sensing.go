@@ -120,7 +120,7 @@ func (s *Sensor) check() string {
 // pointsField binds {°C: ohms}, kept ascending.
 func (c *Curve) pointsField() field {
 	return field{
-		key: "points",
+		key: "points", schema: mapSchema(numberSchema(0.1, 1e7)),
 		read: func(r *reader, n *yaml.Node, where string) {
 			r.pairs(n, where+": points", func(k, v *yaml.Node) {
 				var p CurvePoint

@@ -179,13 +179,15 @@ func (r *reader) fields(n *yaml.Node, where string, fields []field) {
 	}
 }
 
+// top lists the file's sections in the order they are written and read.
+var top = []string{"harness", "title", "notes", "supply", "boxes", "parts", "wires", "states", "strategy", "sheet"}
+
 func (r *reader) file(root *yaml.Node) {
 	if root.Kind != yaml.MappingNode {
 		r.fail(root, "", "a harness file is a mapping that begins with \"harness: 1\"")
 		return
 	}
 	sections := map[string]*yaml.Node{}
-	top := []string{"harness", "title", "notes", "supply", "boxes", "parts", "wires", "states", "strategy"}
 	r.pairs(root, "", func(k, v *yaml.Node) {
 		if !slices.Contains(top, k.Value) {
 			r.fail(k, "", "there is no section %q (%s)", k.Value, strings.Join(top, ", "))
@@ -204,14 +206,14 @@ func (r *reader) file(root *yaml.Node) {
 		"title": func(n *yaml.Node) { text("title", &r.circuit.Title).read(r, n, "") },
 		"notes": func(n *yaml.Node) { text("notes", &r.circuit.Notes).read(r, n, "") },
 		"supply": func(n *yaml.Node) {
-			s := &r.circuit.Supply
-			r.fields(n, "supply", []field{number("off", &s.Off, 1, 60), number("running", &s.Running, 1, 60)})
+			r.fields(n, "supply", r.circuit.Supply.fields())
 		},
 		"boxes":    r.boxes,
 		"parts":    r.parts,
 		"wires":    r.wires,
 		"states":   r.states,
 		"strategy": r.strategy,
+		"sheet":    r.sheet,
 	}
 	for _, name := range top {
 		if n, visit := sections[name], read[name]; n != nil && visit != nil {
@@ -385,6 +387,22 @@ func (r *reader) strategy(n *yaml.Node) {
 			}
 		}
 		r.circuit.Strategy = append(r.circuit.Strategy, rule)
+	})
+}
+
+// sheet reads where the parts stood. A place of a part that is no longer there is left out, so
+// that taking a part out of a file needs no second edit.
+func (r *reader) sheet(n *yaml.Node) {
+	r.pairs(n, "sheet", func(k, v *yaml.Node) {
+		place, known := r.circuit.parsePlaceName(k.Value)
+		if !known {
+			place = &Place{}
+		}
+		place.Line = k.Line
+		r.fields(v, "sheet: "+k.Value, place.fields())
+		if known {
+			r.circuit.Places = append(r.circuit.Places, place)
+		}
 	})
 }
 

@@ -63,7 +63,7 @@ func (c *Circuit) stateWords() []string {
 
 func (s *State) wordField(word string) field {
 	return field{
-		key: word,
+		key: word, schema: anyScalar,
 		read: func(r *reader, n *yaml.Node, where string) {
 			if v, ok := r.scalar(n, where+": "+word, "on or off"); ok {
 				if s.Words == nil {
@@ -236,7 +236,7 @@ func onOff(key string, at *bool) field {
 
 func engineField(at *bool) field {
 	return field{
-		key: "engine",
+		key: "engine", schema: schema{"enum": []string{"off", "running"}},
 		read: func(r *reader, n *yaml.Node, where string) {
 			s, ok := r.scalar(n, where+": engine", "off or running")
 			switch {
@@ -261,7 +261,7 @@ func engineField(at *bool) field {
 // optional binds a figure that may be absent and for which zero is a value.
 func optional(key string, at **float64, low, high float64) field {
 	return field{
-		key: key,
+		key: key, schema: numberSchema(low, high),
 		read: func(r *reader, n *yaml.Node, where string) {
 			var v float64
 			f := number(key, &v, low, high)

@@ -20,13 +20,14 @@ func Write(c *Circuit) ([]byte, error) {
 	put("title", text("", &c.Title).node())
 	put("notes", text("", &c.Notes).node())
 	if s := &c.Supply; s.Off > 0 || s.Running > 0 {
-		put("supply", flow([]field{number("off", &s.Off, 0, 0), number("running", &s.Running, 0, 0)}))
+		put("supply", flow(s.fields()))
 	}
 	put("boxes", mapping(c.Boxes, func(b *Box) (string, *yaml.Node) { return b.Name, flow(b.fields()) }))
 	put("parts", mapping(c.Parts, partNode))
 	put("wires", mapping(c.Wires, func(w *Wire) (string, *yaml.Node) { return w.String(), wireNode(w) }))
 	put("states", mapping(c.States, func(s *State) (string, *yaml.Node) { return s.Name, flow(s.fields(c)) }))
 	put("strategy", mapping(c.Strategy, func(r *Rule) (string, *yaml.Node) { return r.Command, flow(r.fields()) }))
+	put("sheet", mapping(c.Places, func(p *Place) (string, *yaml.Node) { return p.Name(), flow(p.fields()) }))
 
 	var out bytes.Buffer
 	enc := yaml.NewEncoder(&out)
