@@ -45,8 +45,9 @@ const (
 	coldest = 0.3
 )
 
-// anneal improves the placement over so many steps and leaves the best one found.
-func (p *placer) anneal(steps int) float64 {
+// anneal improves the placement over so many steps, cooling from a temperature, and leaves the
+// best one found.
+func (p *placer) anneal(steps int, hottest float64) float64 {
 	var before, best placement
 	current := p.cost(math.Inf(1))
 	lowest := current

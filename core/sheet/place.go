@@ -51,6 +51,8 @@ type placer struct {
 	labels []int   // label width of each item
 	left   []bool  // its label stands left
 
+	homes []*home // where each item stood before; nil for a first drawing
+
 	rng *rand.Rand
 
 	// Scratch of one evaluation.
@@ -189,18 +191,17 @@ func (p *placer) assignRows() {
 
 // cost evaluates the whole placement. It stops early once above limit.
 func (p *placer) cost(limit float64) float64 {
-	sum := p.layOut()
-	if sum += p.overlaps(); sum > limit {
+	sum := p.layOut() + p.uprooted()
+	if sum = p.overlaps(sum, limit); sum > limit {
 		return sum
 	}
 	p.across, p.down = p.across[:0], p.down[:0]
 	for net := range p.onNet {
-		sum += p.wire(net)
+		if sum += p.wire(net); sum > limit {
+			return sum
+		}
 	}
-	if sum > limit {
-		return sum
-	}
-	return sum + p.conflicts()
+	return p.conflicts(sum, limit)
 }
 
 // layOut finds bodies and label zones, and charges for width and height.
@@ -256,8 +257,8 @@ func sizeCost(width, height int) float64 {
 	return costSize*math.Max(w, aspect*h) + costWidth*w + costHeight*h
 }
 
-func (p *placer) overlaps() float64 {
-	sum := 0.0
+// overlaps adds what parts and labels over each other cost; it stops once above limit.
+func (p *placer) overlaps(sum, limit float64) float64 {
 	const apart = 2 // units between bodies
 	charge := func(a, b rect, least int) {
 		if dx, dy := a.overlap(b); dx > -least && dy > 0 {
@@ -265,6 +266,9 @@ func (p *placer) overlaps() float64 {
 		}
 	}
 	for i, a := range p.bodies {
+		if sum > limit {
+			return sum
+		}
 		for j := range i {
 			if p.owner[i] != p.owner[j] {
 				charge(a, p.bodies[j], apart)
@@ -407,10 +411,13 @@ func (p *placer) blocked(x, from, to int) bool {
 	return false
 }
 
-// conflicts charges crossings, wires through parts and labels, and shared columns.
-func (p *placer) conflicts() float64 {
-	sum := 0.0
+// conflicts adds crossings, wires through parts and labels, and shared columns; it stops once
+// above limit.
+func (p *placer) conflicts(sum, limit float64) float64 {
 	for _, h := range p.across {
+		if sum > limit {
+			return sum
+		}
 		for _, v := range p.down {
 			if h.net != v.net && v.at >= h.from && v.at <= h.to && h.at > v.from && h.at < v.to {
 				sum += costCrossing
@@ -423,6 +430,9 @@ func (p *placer) conflicts() float64 {
 		}
 	}
 	for i, v := range p.down {
+		if sum > limit {
+			return sum
+		}
 		for _, o := range p.down[:i] {
 			if v.net != o.net && v.to > o.from && o.to > v.from {
 				switch v.at - o.at {

@@ -31,6 +31,10 @@ type Sheet struct {
 	Crossings     int
 	Bends         int
 	Unrouted      []string // pins of nets that found no way; none in a sound drawing
+	Places        []harness.Place
+
+	rowTops []int // pixels
+	run     []int // of each place: which run of parts it stands in
 }
 
 // Rail is a horizontal line across the sheet.
@@ -125,15 +129,18 @@ const (
 	manyItems  = 40 // from here on the steps grow fewer
 )
 
-// Draw draws the circuit.
+// Draw draws the circuit: from where its parts stood before, if it says so, else from nothing.
 func Draw(c *harness.Circuit) *Sheet {
 	nets := newNetlist(c)
 	items := len(buildItems(c, nets))
 	if items == 0 {
 		return blank() // nothing but rails yet
 	}
-	tries := tries
-	if items > manyItems {
+	tries, warm := tries, len(c.Places) > 0
+	switch {
+	case warm:
+		tries = warmTries
+	case items > manyItems:
 		tries = triesLeast
 	}
 	type result struct {
@@ -143,9 +150,14 @@ func Draw(c *harness.Circuit) *Sheet {
 	results := make([]result, tries)
 	parallel(tries, func(k int) {
 		p := newPlacer(buildItems(c, nets), nets, uint64(k+1))
-		p.start()
-		steps := annealSteps(len(p.items))
-		p.polish(p.anneal(steps), steps)
+		if warm && p.settleIn(c) {
+			steps := min(warmSteps, annealSteps(len(p.items)))
+			p.polish(p.anneal(steps, warmHottest), steps)
+		} else {
+			p.start()
+			steps := annealSteps(len(p.items))
+			p.polish(p.anneal(steps, hottest), steps)
+		}
 		p.squeezeRows()
 		for spare := 0; spare <= 12; spare += 3 {
 			pl := newPlan(p, spare)
@@ -201,10 +213,15 @@ func (p *placer) squeezeRows() {
 // sheet turns the plan into the drawing.
 func (pl *plan) sheet(c *harness.Circuit) *Sheet {
 	s := &Sheet{Width: pl.grid.w * Unit, Height: (pl.grid.h + 2) * UnitY, Crossings: pl.crossed, Bends: pl.bends}
-	for _, it := range pl.p.items {
+	for i, it := range pl.p.items {
 		for k := range it.glyphs {
 			s.Symbols = append(s.Symbols, pl.symbol(it, k))
+			s.run = append(s.run, i)
 		}
+	}
+	s.Places = pl.places()
+	for _, top := range pl.rowTop {
+		s.rowTops = append(s.rowTops, top*UnitY)
 	}
 	if net := pl.p.nets.battery; net >= 0 {
 		battery := c.OfKind(harness.KindBattery)[0]
