@@ -58,7 +58,7 @@ func open(t *testing.T) *site {
 	t.Helper()
 	keep := storetest.Open(t)
 	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)

@@ -2,7 +2,6 @@ package web
 
 import (
 	"fmt"
-	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
@@ -38,7 +37,7 @@ type jobPage struct {
 	ViewURL  string
 	Setup    []string
 	Settable []string // set-up actions offered
-	Svg      template.HTML
+	Paper    *paper
 	Warnings []string
 
 	Card      *card
@@ -200,7 +199,11 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	}
 	p.listPins(j)
 	p.offerSetup(j)
-	if err := p.draw(j, as, r); err != nil {
+	look, err := p.look(j, as, r)
+	if err == nil {
+		p.Paper, err = a.onPaper(c, j.bench, look)
+	}
+	if err != nil {
 		a.failWith(c, err)
 		return
 	}
@@ -371,13 +374,13 @@ func (p *jobPage) offerSetup(j *jobAt) {
 	}
 }
 
-// draw lays the state, the suspicion and the readings on the sheet.
-func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
+// look gives what is laid over the sheet: the state, the suspicion and the readings.
+func (p *jobPage) look(j *jobAt, as *diagnose.Assessment, r jobRequest) (*drawing.Look, error) {
 	circuit := j.bench.circuit
 	state := circuit.State(p.Shown)
 	should, err := j.bench.model.Solve(electric.Condition{State: state, Setup: j.state.Ledger})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	look := &drawing.Look{
 		Point: should, Parts: as.Belief.Parts, Wires: as.Belief.Wires, Cleared: map[string]bool{},
@@ -390,7 +393,7 @@ func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 	if r.view == "suspect" && p.Suspect != "" {
 		p.View = "suspect"
 		if look.Point, err = j.bench.guide.Suppose(p.Suspect, probe.Test{State: state, Setup: j.state.Ledger}); err != nil {
-			return err
+			return nil, err
 		}
 		look.Title = fmt.Sprintf("%s: the circuit in %s with %s", circuit.Title, p.Shown, p.Suspect)
 	}
@@ -418,8 +421,7 @@ func (p *jobPage) draw(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
 	for _, w := range look.Point.Warnings {
 		p.Warnings = append(p.Warnings, w.Text)
 	}
-	p.Svg, err = drawn(j.bench, look)
-	return err
+	return look, nil
 }
 
 // leading is the likeliest suspect that is a fault, empty if there is none.

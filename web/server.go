@@ -37,7 +37,11 @@ type Options struct {
 	Workshop string // shown on the Bay
 	Log      *slog.Logger
 	Now      func() time.Time
+	Patience time.Duration // how long a page waits for a drawing on its way
 }
+
+// defaultPatience leaves a page well under a third of a second.
+const defaultPatience = 150 * time.Millisecond
 
 // App is the web application.
 type App struct {
@@ -55,6 +59,9 @@ func New(keep Keeper, opts Options) (*App, error) {
 	}
 	if opts.Log == nil {
 		opts.Log = slog.Default()
+	}
+	if opts.Patience == 0 {
+		opts.Patience = defaultPatience
 	}
 	files, err := newStatic()
 	if err != nil {

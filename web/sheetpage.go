@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
 
@@ -34,14 +35,14 @@ type sheetPage struct {
 	From    string
 	With    electric.Instrument
 
-	Svg, BesideSvg template.HTML
-	Reading        *electric.Measured
-	Says           string
-	Why            []string // the path of the red lead's pin, in words
-	Role           string
-	Fans           []fanLine
-	Warnings       []string
-	RolesURL       string
+	Paper, BesidePaper *paper
+	Reading            *electric.Measured
+	Says               string
+	Why                []string // the path of the red lead's pin, in words
+	Role               string
+	Fans               []fanLine
+	Warnings           []string
+	RolesURL           string
 
 	Pins        []pinChoice
 	Instruments []electric.Instrument
@@ -101,12 +102,12 @@ func (a *App) sheet(c *gin.Context) {
 	}
 	p.describe(b, point)
 	look := p.look(b, point, base)
-	if p.Svg, err = drawn(b, look); err != nil {
+	if p.Paper, err = a.onPaper(c, b, look); err != nil {
 		a.failWith(c, err)
 		return
 	}
 	if p.Beside != "" {
-		refuse(p.drawBeside(b, cond))
+		refuse(a.drawBeside(c, p, b, cond))
 	}
 	a.render(c, status, "sheet.html", p)
 }
@@ -322,7 +323,7 @@ func expected(point *electric.Point) map[string]string {
 	return words
 }
 
-func (p *sheetPage) drawBeside(b *bench, cond electric.Condition) error {
+func (a *App) drawBeside(c *gin.Context, p *sheetPage, b *bench, cond electric.Condition) error {
 	state, err := b.circuit.FindState(p.Beside)
 	if err != nil {
 		p.Beside = ""
@@ -333,14 +334,35 @@ func (p *sheetPage) drawBeside(b *bench, cond electric.Condition) error {
 	if err != nil {
 		return err
 	}
-	p.BesideSvg, err = drawn(b, &drawing.Look{Point: point, Title: fmt.Sprintf("%s in %s", b.circuit.Title, p.Beside), Prefix: "beside-"})
+	p.BesidePaper, err = a.onPaper(c, b, &drawing.Look{Point: point, Title: fmt.Sprintf("%s in %s", b.circuit.Title, p.Beside), Prefix: "beside-"})
 	return err
 }
 
-func drawn(b *bench, look *drawing.Look) (template.HTML, error) {
-	var s strings.Builder
-	if err := drawing.Write(&s, b.drawing(), look); err != nil {
-		return "", err
+// paper is a drawing on a page: the element, or word that it is on its way.
+type paper struct {
+	Svg    template.HTML
+	Again  string // where the page asks again while the drawing is being made
+	Failed bool
+}
+
+// onPaper writes a drawing over which something is laid; a drawing not yet made is not waited
+// for.
+func (a *App) onPaper(c *gin.Context, b *bench, look *drawing.Look) (*paper, error) {
+	s, there := b.drawnWithin(a.opts.Patience)
+	if !there {
+		again := c.Request.URL.RequestURI()
+		if c.Request.Method != http.MethodGet { // a refused entry is answered by the job's page
+			again = path.Dir(again)
+		}
+		return &paper{Again: again}, nil
 	}
-	return template.HTML(s.String()), nil //nolint:gosec // drawing escapes every text it writes
+	if b.drawn.failed != "" {
+		a.opts.Log.Error("drawing", "circuit", b.circuit.Title, "error", b.drawn.failed)
+		return &paper{Failed: true}, nil
+	}
+	var out strings.Builder
+	if err := drawing.Write(&out, s, look); err != nil {
+		return nil, err
+	}
+	return &paper{Svg: template.HTML(out.String())}, nil //nolint:gosec // drawing escapes every text it writes
 }

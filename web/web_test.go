@@ -34,7 +34,7 @@ func open(t *testing.T) *workshop {
 	t.Helper()
 	keep := storetest.Open(t)
 	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(t, err)
 	return &workshop{t, app.Handler(), keep}
 }

@@ -3,6 +3,8 @@ package harness
 import (
 	"strconv"
 	"strings"
+
+	"go.yaml.in/yaml/v3"
 )
 
 // Place is where a part stood on the drawing, in the drawing's own units: a column, a row, and
@@ -63,4 +65,48 @@ func (c *Circuit) parsePlaceName(name string) (*Place, bool) {
 		place.Way = n
 	}
 	return place, true
+}
+
+// SplitPlaces parts a file's text into the circuit and the section that keeps the drawing's
+// places, empty where there is none. What is worked out from a circuit depends on the first
+// alone.
+func SplitPlaces(source string) (circuit, sheet string) {
+	lines := strings.SplitAfter(source, "\n")
+	var keep, cut strings.Builder
+	inside := false
+	for _, line := range lines {
+		if line != "" && !strings.ContainsRune(" \t\n\r#", rune(line[0])) {
+			inside = strings.HasPrefix(line, "sheet:")
+		}
+		if inside {
+			cut.WriteString(line)
+		} else {
+			keep.WriteString(line)
+		}
+	}
+	return keep.String(), cut.String()
+}
+
+// WithPlaces gives the file's text with these places in it, everything else as it stands,
+// comments too. No places take the section out.
+func WithPlaces(source string, places []Place) string {
+	circuit, _ := SplitPlaces(source)
+	if len(places) == 0 {
+		return circuit
+	}
+	if !strings.HasSuffix(circuit, "\n") {
+		circuit += "\n"
+	}
+	var b strings.Builder
+	b.WriteString(circuit)
+	b.WriteString("sheet: # where the drawing's parts stand; \"put\" holds one there\n")
+	for i := range places {
+		node := flow(places[i].fields())
+		text, err := yaml.Marshal(node)
+		if err != nil {
+			continue // words and figures only
+		}
+		b.WriteString("  " + places[i].Name() + ": " + strings.TrimSpace(string(text)) + "\n")
+	}
+	return b.String()
 }

@@ -93,3 +93,18 @@ func TestPlacesRoundTrip(t *testing.T) {
 	_, err = harness.Read([]byte(small + "sheet:\n  K1: {x: far}\n"))
 	assert.ErrorContains(t, err, "sheet: K1")
 }
+
+func TestPlacesGoInAndOutOfTheText(t *testing.T) {
+	text := "# drawn by hand\n" + small + "# the end\n"
+	places := []harness.Place{{Part: "K1", X: 12, Row: 1, Put: true}, {Part: "ECU", X: 20, Pins: map[string]float64{"61": 3}}}
+	with := harness.WithPlaces(text, places)
+	c, err := harness.Read([]byte(with))
+	require.NoError(t, err, with)
+	assert.Equal(t, 12, c.PlaceOf("K1", 0).X)
+	assert.True(t, c.PlaceOf("K1", 0).Put)
+	assert.Equal(t, with, harness.WithPlaces(with, places), "put in twice it stands once")
+	assert.Equal(t, text, harness.WithPlaces(with, nil), "and comes out again, the rest untouched")
+	circuit, sheet := harness.SplitPlaces(with)
+	assert.Equal(t, text, circuit)
+	assert.Contains(t, sheet, "K1: {x: 12")
+}

@@ -134,7 +134,7 @@ func Draw(c *harness.Circuit) *Sheet {
 	nets := newNetlist(c)
 	items := len(buildItems(c, nets))
 	if items == 0 {
-		return blank() // nothing but rails yet
+		return Blank() // nothing but rails yet
 	}
 	tries, warm := tries, len(c.Places) > 0
 	switch {
@@ -176,8 +176,8 @@ func Draw(c *harness.Circuit) *Sheet {
 	return best.plan.sheet(c)
 }
 
-// blank is the sheet of a circuit with no part to draw.
-func blank() *Sheet { return &Sheet{Width: 2 * margin * Unit, Height: 2 * margin * UnitY} }
+// Blank is the sheet of a circuit with no part to draw.
+func Blank() *Sheet { return &Sheet{Width: 2 * margin * Unit, Height: 2 * margin * UnitY} }
 
 // annealSteps bounds the work: an evaluation costs about the square of the items, so that a
 // very large circuit gets fewer, and a less polished drawing in reasonable time.
