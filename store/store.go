@@ -28,6 +28,9 @@ var migrations embed.FS
 // ErrNotFound says that there is no such job, harness or vehicle.
 var ErrNotFound = errors.New("not found")
 
+// ErrChanged says that somebody else has changed what was to be saved over.
+var ErrChanged = errors.New("changed meanwhile")
+
 // ErrUnreachable says that the database cannot be reached now.
 var ErrUnreachable = errors.New("the database cannot be reached")
 
@@ -162,6 +165,22 @@ func (s *Store) AddHarness(ctx context.Context, name, title, source string) (str
 		}
 	}
 	return "", fmt.Errorf("store: there are too many harnesses named %q", name)
+}
+
+// ReviseHarness replaces a harness's text, if it still is what the editor saw. ErrChanged: it
+// is not, somebody else has saved meanwhile; ErrNotFound: there is no harness of that name.
+func (s *Store) ReviseHarness(ctx context.Context, name, saw, title, source string) error {
+	done, err := s.db.ExecContext(ctx, `UPDATE harnesses SET title = $3, source = $4 WHERE name = $1 AND source = $2`, name, saw, title, source)
+	if err != nil {
+		return wrap("saving the harness", err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 1 {
+		return wrap("saving the harness", err)
+	}
+	if _, err := s.HarnessNamed(ctx, name); err != nil {
+		return err
+	}
+	return ErrChanged
 }
 
 // PutVehicle adds a vehicle, or finds the one of that name.

@@ -41,6 +41,8 @@ type work struct {
 	guide   *diagnose.Guide
 	traced  sync.Once
 	roles   map[harness.Pin]trace.Conductor
+	tried   sync.Once
+	guards  *trace.Protection
 }
 
 // bench is one harness file: its circuit worked out, and its drawing.
@@ -114,13 +116,18 @@ func (w *work) conductors() map[harness.Pin]trace.Conductor {
 	return w.roles
 }
 
-// warm draws the sheet and predicts the usual set-ups.
-func (b *bench) warm() {
-	b.drawing()
-	if b.guide == nil {
+// protection tells which fuse protects what, worked out the first time; nil where it cannot be.
+func (w *work) protection() *trace.Protection {
+	w.tried.Do(func() { w.guards, _ = trace.Protects(w.model) })
+	return w.guards
+}
+
+// predict works out what a job's first page needs.
+func (w *work) predict() {
+	if w.guide == nil {
 		return
 	}
-	_, _ = b.guide.Assess(nil, diagnose.Now{}) // an error shows on the page that asks again
+	_, _ = w.guide.Assess(nil, diagnose.Now{}) // an error shows on the page that asks again
 }
 
 // drawn is a drawing in the making: no request draws it, they look whether it is there.

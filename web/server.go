@@ -28,6 +28,7 @@ type Keeper interface {
 	Harnesses(ctx context.Context) ([]store.Harness, error)
 	Vehicles(ctx context.Context) ([]store.Vehicle, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
+	ReviseHarness(ctx context.Context, name, saw, title, source string) error
 	AddHarness(ctx context.Context, name, title, source string) (string, error)
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 }
@@ -101,6 +102,8 @@ func (a *App) Handler() http.Handler {
 	r.POST("/library", a.importHarness)
 	r.GET("/harnesses/:name", a.sheet)
 	r.GET("/harnesses/:name/export/:form", a.export)
+	r.POST("/harnesses/:name/place", a.place)
+	r.POST("/harnesses/:name/tidy", a.tidy)
 	r.GET("/harness.schema.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/schema+json", harness.Schema()) })
 	r.POST("/who", a.setWho)
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok") })
@@ -117,16 +120,22 @@ func (a *App) Warm(ctx context.Context) {
 		a.opts.Log.Warn("warming circuits", "error", err)
 		return
 	}
+	var benches []*bench
 	for _, h := range list {
-		if ctx.Err() != nil {
-			return
-		}
-		bench, err := a.circuits.get(h.Source)
+		b, err := a.circuits.get(h.Source)
 		if err != nil {
-			a.opts.Log.Warn("harness in the store", "name", h.Name, "error", err)
+			a.opts.Log.Error("harness in the store", "name", h.Name, "error", err)
 			continue
 		}
-		bench.warm()
+		benches = append(benches, b)
+	}
+	for _, step := range []func(*bench){func(b *bench) { b.drawing() }, (*bench).predict} { // drawings first: every page has one
+		for _, b := range benches {
+			if ctx.Err() != nil {
+				return
+			}
+			step(b)
+		}
 	}
 }
 

@@ -2,12 +2,16 @@ package web_test
 
 import (
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ironthread/core/harness"
+	"ironthread/store"
 )
 
 const twinSheet = "/harnesses/f3-twin-series-parallel"
@@ -34,7 +38,7 @@ func TestTakeInAHarness(t *testing.T) {
 	// A circuit only just begun has a sheet, and no job can be run on it.
 	begun := w.post("/library", "text", "harness: 1\ntitle: begun\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
 	require.Equal(t, http.StatusSeeOther, begun.Code)
-	assert.Equal(t, http.StatusOK, w.get("/harnesses/begun?roles=1&at=B.%2B").Code)
+	assert.Equal(t, http.StatusOK, w.get("/harnesses/begun?view=roles&at=B.%2B").Code)
 	assert.Equal(t, http.StatusOK, w.get("/harnesses/begun/export/svg").Code)
 
 	r = w.post("/library", "text", strings.Replace(good, "kind: motor", "kind: moter", 1))
@@ -64,7 +68,7 @@ func TestSheetPage(t *testing.T) {
 	says(t, sheet("state", "off", "setup", "ground K2.85"), "ground K2.85 also pulls in K3: their coils share this line")
 	says(t, sheet("state", "off", "at", "K1.85", "with", "heavy lamp"), "the heavy lamp here passes enough to pull K1 in")
 	says(t, sheet("state", "off", "setup", "BAT apart", "at", "K1.86", "from", "K1.85", "with", "ohms"), "85.00")
-	says(t, sheet("state", "low", "roles", "1"), "switched-ground")
+	says(t, sheet("state", "low", "view", "roles"), "switched-ground")
 	assert.Equal(t, 2, strings.Count(sheet("state", "low", "beside", "high"), "<svg class=\"sheet\""))
 	assert.Contains(t, sheet("state", "high", "setup", "K1 out"), `class="slip out"`)
 }
@@ -109,6 +113,42 @@ func TestEveryLibrarySheetOpens(t *testing.T) {
 	list, err := w.keep.Harnesses(t.Context())
 	require.NoError(t, err)
 	for _, h := range list {
-		assert.Equal(t, http.StatusOK, w.get("/harnesses/"+h.Name+"?roles=1").Code, h.Name)
+		assert.Equal(t, http.StatusOK, w.get("/harnesses/"+h.Name+"?view=roles").Code, h.Name)
 	}
+}
+
+func TestAPartIsPutAndTheDrawingMadeAnew(t *testing.T) {
+	w := open(t)
+	put := func(form ...string) *httptest.ResponseRecorder { return w.post(twinSheet+"/place?state=low", form...) }
+	r := put("part", "K2", "way", "0", "dx", "140", "dy", "3")
+	require.Equal(t, http.StatusSeeOther, r.Code)
+	assert.Equal(t, twinSheet+"?state=low", r.Header().Get("Location"))
+	h, err := w.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+	require.NoError(t, err)
+	c, err := harness.Read([]byte(h.Source))
+	require.NoError(t, err)
+	require.NotNil(t, c.PlaceOf("K2", 0))
+	assert.True(t, c.PlaceOf("K2", 0).Put, "the file keeps it")
+	says(t, w.get(twinSheet).Body.String(), "draw anew")
+	for _, bad := range [][]string{{"part", "K9", "way", "0", "dx", "1", "dy", "1"}, {"part", "K2", "dx", "a", "dy", "1"}, {"part", "K2", "dx", "999999", "dy", "1"}} {
+		assert.Equal(t, http.StatusUnprocessableEntity, put(bad...).Code, "%v", bad)
+	}
+	require.Equal(t, http.StatusSeeOther, w.post(twinSheet+"/tidy").Code)
+	h, err = w.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+	require.NoError(t, err)
+	assert.NotContains(t, h.Source, "sheet:")
+	// Somebody else saves between the look and the save.
+	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), h.Name, "what was there before", "t", "x"), store.ErrChanged)
+	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), "none", "", "t", "x"), store.ErrNotFound)
+}
+
+func TestTwoStatesAndFuses(t *testing.T) {
+	w := open(t)
+	page := w.get(twinSheet + "?state=low&beside=high&view=shares").Body.String()
+	says(t, page, "<dt>low only</dt><dd>F3, K3's rest contact</dd>")
+	says(t, page, "only-here")
+	says(t, page, "M1 in low; M2 in low")
+	says(t, w.get(twinSheet+"?state=low&at=M1.-").Body.String(), `class="trail t1"`)
+	says(t, w.get(twinSheet+"?state=off&setup=BAT+apart&at=K1.86&from=K1.85&with=ohms&leads=0.4").Body.String(), "The display shows 85.40")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.get(twinSheet+"?state=off&at=K1.86&with=ohms&leads=x").Code)
 }

@@ -3,10 +3,12 @@ package web
 import (
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -14,6 +16,7 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/core/trace"
 	"ironthread/store"
 	"ironthread/web/drawing"
@@ -28,7 +31,8 @@ type sheetPage struct {
 	Shown   string
 	States  []stateButton
 	Beside  string // a second state, drawn beside
-	Roles   bool
+	View    string // potentials, "roles", or "shares": what the state shown and the one beside use
+	Views   []viewLink
 	Faults  []string
 	Setup   []string
 	At      string
@@ -38,19 +42,71 @@ type sheetPage struct {
 	Paper, BesidePaper *paper
 	Reading            *electric.Measured
 	Says               string
-	Why                []string // the path of the red lead's pin, in words
+	Why                []followed // the red lead's paths
 	Role               string
 	Fans               []fanLine
 	Warnings           []string
-	RolesURL           string
+	Shares             *shares
+	Protection         *trace.Protection
+	Leads              string // ohms of the meter's leads, as typed
+	Placed             bool   // some part was put where it stands by hand
 
 	Pins        []pinChoice
 	Instruments []electric.Instrument
 	FaultWords  []string
 	SetupWords  []string
 	Removable   []removable
+	trails      [][]string
 	Unit        string
+	Display     string // the bare display, where leads are still in it
 }
+
+// followed is a path pin by pin, with volts and what is lost on the way.
+type followed struct {
+	Name  string
+	Note  string
+	Steps []pathStep
+}
+
+type pathStep struct{ Pin, Volts, Through, Drop string }
+
+// leastDrop is the loss from which a path says it, volts.
+const leastDrop = 0.005
+
+func follow(name string, path trace.Path) followed {
+	f := followed{Name: name}
+	switch {
+	case !path.Reaches:
+		f.Note = "leads nowhere"
+	case path.ThroughLoad():
+		f.Note = "through a load: a back-feed, or fans in series"
+	}
+	for _, s := range path.Steps {
+		var step pathStep
+		if len(s.Pins) > 0 {
+			step.Pin, step.Volts = s.Pins[0].String(), fmt.Sprintf("%.2f V", s.Volts)
+		}
+		if s.Through != "" && !strings.HasPrefix(s.Through, "wire ") || s.Drop >= leastDrop {
+			step.Through = s.Through
+			if s.Drop >= leastDrop {
+				step.Drop = fmt.Sprintf("−%.2f V", s.Drop)
+			}
+		}
+		if step != (pathStep{}) {
+			f.Steps = append(f.Steps, step)
+		}
+	}
+	return f
+}
+
+// viewLink leads to another way to draw the lines.
+type viewLink struct {
+	Name, URL string
+	On        bool
+}
+
+// shares is what two states use together, in words.
+type shares struct{ First, Second, Both, OnlyFirst, OnlySecond string }
 
 type fanLine struct {
 	Name, Label string
@@ -64,6 +120,10 @@ type removable struct{ Words, URL string }
 
 var instruments = []electric.Instrument{electric.Voltmeter, electric.Lamp, electric.HeavyLamp, electric.LEDTester, electric.Ohmmeter, electric.Clamp}
 
+// standInOhms is the stand-in offered for a coolant sensor: asks for high on most cars (common
+// practice).
+const standInOhms = 150
+
 // maxTogether bounds how many faults and set-up actions one page computes.
 const maxTogether = 12
 
@@ -75,7 +135,8 @@ func (a *App) sheet(c *gin.Context) {
 	p := &sheetPage{
 		frame: a.frame(c, h.Title, "library"), Harness: h, Notes: b.circuit.Notes,
 		At: c.Query("at"), From: c.Query("from"), With: electric.Instrument(c.DefaultQuery("with", string(electric.Voltmeter))),
-		Beside: c.Query("beside"), Roles: c.Query("roles") != "", Instruments: instruments,
+		Beside: c.Query("beside"), View: c.Query("view"), Leads: clip(c.Query("leads"), 12), Instruments: instruments,
+		Protection: b.protection(),
 	}
 	status := http.StatusOK
 	refuse := func(err error) {
@@ -102,13 +163,15 @@ func (a *App) sheet(c *gin.Context) {
 	}
 	p.describe(b, point)
 	look := p.look(b, point, base)
+	if p.Beside != "" {
+		refuse(a.drawBeside(c, p, b, cond, look))
+	}
 	if p.Paper, err = a.onPaper(c, b, look); err != nil {
 		a.failWith(c, err)
 		return
 	}
-	if p.Beside != "" {
-		refuse(a.drawBeside(c, p, b, cond))
-	}
+	_, places := harness.SplitPlaces(h.Source)
+	p.Placed = places != ""
 	a.render(c, status, "sheet.html", p)
 }
 
@@ -176,8 +239,11 @@ func (p *sheetPage) query(change func(url.Values)) string {
 	if p.With != electric.Voltmeter {
 		q.Set("with", string(p.With))
 	}
-	if p.Roles {
-		q.Set("roles", "1")
+	if p.View != "" {
+		q.Set("view", p.View)
+	}
+	if p.Leads != "" {
+		q.Set("leads", p.Leads)
 	}
 	change(q)
 	return q.Encode()
@@ -197,13 +263,22 @@ func (p *sheetPage) address(b *bench, base string) {
 	}
 	without("fault", p.Faults)
 	without("setup", p.Setup)
-	p.RolesURL = base + p.query(func(q url.Values) {
-		if p.Roles {
-			q.Del("roles")
-		} else {
-			q.Set("roles", "1")
+	for _, view := range []viewLink{{Name: "potentials"}, {Name: "roles"}, {Name: "shares"}} {
+		key := view.Name
+		if key == "potentials" {
+			key = ""
 		}
-	})
+		if key == "shares" && p.Beside == "" {
+			continue // of one state there is nothing to share
+		}
+		view.On = p.View == key
+		view.URL = base + p.query(func(q url.Values) {
+			if q.Del("view"); key != "" {
+				q.Set("view", key)
+			}
+		})
+		p.Views = append(p.Views, view)
+	}
 	for _, pin := range b.model.Pins() {
 		p.Pins = append(p.Pins, pinChoice{Name: pin.String(), Label: pin.String()})
 	}
@@ -213,6 +288,9 @@ func (p *sheetPage) address(b *bench, base string) {
 	for _, part := range b.circuit.Parts {
 		if verb := electric.DetachVerb(part.Kind()); verb != "" {
 			p.SetupWords = append(p.SetupWords, electric.Action{Verb: verb, Part: part.Name}.String())
+		}
+		if part.Kind() == harness.KindSensor {
+			p.SetupWords = append(p.SetupWords, electric.Action{Verb: electric.Replaced, Part: part.Name, Ohms: standInOhms}.String())
 		}
 	}
 }
@@ -237,26 +315,40 @@ func (p *sheetPage) read(b *bench, cond electric.Condition) error {
 	if c, ok := b.conductors()[q.At.Cavity()]; ok {
 		p.Role = c.Words()
 	}
+	if p.Leads != "" {
+		if q.Leads, err = strconv.ParseFloat(p.Leads, 64); err != nil || q.Leads < 0 || q.Leads > mostLeadOhms {
+			return fmt.Errorf("leads of %q: their ohms are a figure up to %d", p.Leads, mostLeadOhms)
+		}
+	}
 	if p.Reading, err = b.model.Measure(q); err != nil {
 		return err
 	}
 	p.Says, p.Unit = readingSays(p.Reading)
+	if p.Reading.Shows != nil {
+		p.Display = fmt.Sprintf("%.2f %s", *p.Reading.Shows, p.Unit)
+	}
 	n, err := b.model.Enter(cond)
 	if err != nil {
 		return err
 	}
 	feed, ground := trace.Feed(n, q.At.Cavity()), trace.Ground(n, q.At.Cavity())
-	for _, path := range []struct {
-		name string
-		path trace.Path
-	}{{"Feed", feed}, {"Ground", ground}} {
-		words := path.name + ": " + path.path.Words()
-		if path.path.Reaches && path.path.ThroughLoad() {
-			words += " (through a load)"
-		}
-		p.Why = append(p.Why, words)
-	}
+	p.trails = [][]string{trail(feed), trail(ground)}
+	p.Why = []followed{follow("Feed", feed), follow("Ground", ground)}
 	return nil
+}
+
+// mostLeadOhms: leads of more are broken.
+const mostLeadOhms = 20
+
+// trail lists a path's pins in order, for the drawing.
+func trail(p trace.Path) []string {
+	var pins []string
+	for _, step := range p.Steps {
+		for _, pin := range step.Pins {
+			pins = append(pins, pin.String())
+		}
+	}
+	return pins
 }
 
 // readingSays gives the large figure and its unit.
@@ -301,7 +393,8 @@ func (p *sheetPage) look(b *bench, point *electric.Point, base string) *drawing.
 			look.Away[action.Part] = string(action.Verb)
 		}
 	}
-	if p.Roles {
+	look.Trails = p.trails
+	if p.View == "roles" {
 		look.Roles = map[string]string{}
 		for pin, c := range b.conductors() {
 			look.Roles[pin.String()] = strings.ReplaceAll(string(c.Role), " ", "-")
@@ -323,19 +416,55 @@ func expected(point *electric.Point) map[string]string {
 	return words
 }
 
-func (a *App) drawBeside(c *gin.Context, p *sheetPage, b *bench, cond electric.Condition) error {
+// drawBeside draws the second state, and says what the two share.
+func (a *App) drawBeside(c *gin.Context, p *sheetPage, b *bench, cond electric.Condition, first *drawing.Look) error {
 	state, err := b.circuit.FindState(p.Beside)
 	if err != nil {
 		p.Beside = ""
 		return err
 	}
+	shown := cond.State
 	cond.State = state
 	point, err := b.model.Solve(cond)
 	if err != nil {
 		return err
 	}
-	p.BesidePaper, err = a.onPaper(c, b, &drawing.Look{Point: point, Title: fmt.Sprintf("%s in %s", b.circuit.Title, p.Beside), Prefix: "beside-"})
+	second := &drawing.Look{Point: point, Title: fmt.Sprintf("%s in %s", b.circuit.Title, p.Beside), Prefix: "beside-"}
+	uses, err := trace.Compare(b.model, shown, state)
+	if err != nil {
+		return err
+	}
+	list := func(names []string) string { return strings.Join(trace.Parts(names), ", ") }
+	p.Shares = &shares{shown.Name, state.Name, list(uses.Both), list(uses.OnlyFirst), list(uses.OnlySecond)}
+	if p.View == "shares" {
+		here, there := used(first.Point), used(point)
+		first.Roles, second.Roles = shareRoles(here, there), shareRoles(there, here)
+	}
+	p.BesidePaper, err = a.onPaper(c, b, second)
 	return err
+}
+
+// used tells which pins carry a current.
+func used(point *electric.Point) map[string]bool {
+	pins := map[string]bool{}
+	for _, w := range point.Wires {
+		if math.Abs(w.Amps) > trace.UsedAmps {
+			pins[w.From], pins[w.To] = true, true
+		}
+	}
+	return pins
+}
+
+// shareRoles sorts a state's pins by whether another state uses them too.
+func shareRoles(here, there map[string]bool) map[string]string {
+	roles := map[string]string{}
+	for pin := range here {
+		roles[pin] = "only-here"
+		if there[pin] {
+			roles[pin] = "both"
+		}
+	}
+	return roles
 }
 
 // paper is a drawing on a page: the element, or word that it is on its way.

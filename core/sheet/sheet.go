@@ -70,6 +70,16 @@ func (s *Symbol) Mark(name string) Mark {
 	return Mark{}
 }
 
+// Has tells whether the symbol carries a pin, spelled as "K1.87".
+func (s *Symbol) Has(pin string) bool {
+	return slices.ContainsFunc(s.Pins, func(m Mark) bool { return m.Pin.String() == pin })
+}
+
+// Place finds a pin in the line's Pins; -1 where the line does not reach it.
+func (l *Line) Place(pin string) int {
+	return slices.IndexFunc(l.Pins, func(m Mark) bool { return m.Pin.String() == pin })
+}
+
 // Line is one net as drawn: a tree of straight segments. Root is the rail's pin for a drop
 // to a rail.
 type Line struct {

@@ -90,3 +90,36 @@ func TestRolesOfEveryFamily(t *testing.T) {
 		}
 	}
 }
+
+// Which fuse protects what in the three-relay circuit, worked out by hand from its drawing
+// (common practice): F1 fan 1, F2 fan 2 on high, F3 the link between them, F4 the coils.
+func TestWhichFuseProtectsWhat(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	p, err := trace.Protects(m)
+	require.NoError(t, err)
+	guards := map[string]trace.Guard{}
+	for _, g := range p.Guards {
+		guards[g.Fuse] = g
+	}
+	assert.Contains(t, guards["F1"].Feeds, "M1 in low, high")
+	assert.Contains(t, guards["F1"].Feeds, "M2 in low", "on low fan 2 lives behind fan 1")
+	assert.Contains(t, guards["F2"].Feeds, "M2 in high")
+	assert.Equal(t, []string{"M1 in low", "M2 in low"}, guards["F3"].Feeds, "the link fuse matters on low only")
+	assert.Contains(t, guards["F4"].Feeds, "K1's coil in low, high")
+	assert.Contains(t, guards["F1"].Wires, "F1.b - K1.30")
+	assert.Contains(t, guards["F1"].Wires, "K1.87 - M1.+")
+	assert.Contains(t, guards["F2"].Wires, "K2.87 - M2.+")
+	assert.Contains(t, guards["F4"].Wires, "F4.b - K1.86")
+	assert.NotContains(t, guards["F4"].Wires, "K1.85 - ECU.61", "grounded it only pulls K1 in")
+	assert.Contains(t, p.Bare, "BAT.+ - F1.a", "before its fuse a wire is bare")
+	assert.NotContains(t, p.Bare, "F1.b - K1.30")
+}
+
+func TestWhatTwoStatesShare(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	u, err := trace.Compare(m, m.Circuit.State("low"), m.Circuit.State("high"))
+	require.NoError(t, err)
+	assert.Subset(t, u.Both, []string{"F1", "K1's make contact", "M1", "M2", "ECU.61's driver", "K1's coil"})
+	assert.ElementsMatch(t, []string{"K3's rest contact", "F3"}, trace.Parts(u.OnlyFirst))
+	assert.Subset(t, u.OnlySecond, []string{"F2", "K2's make contact", "K3's make contact", "ECU.62's driver"})
+}

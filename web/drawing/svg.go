@@ -12,6 +12,7 @@ import (
 	"io"
 	"math"
 	"net/url"
+	"slices"
 	"strings"
 
 	"ironthread/core/electric"
@@ -29,6 +30,7 @@ type Look struct {
 	Next     string            // the pin of the next move, or of the red lead
 	Black    string            // the pin of the black lead
 	Roles    map[string]string // pins by role, in place of potential and current
+	Trails   [][]string        // paths followed, pin by pin, to be marked along their lines
 	Prefix   string            // keeps the names inside two drawings on one page apart
 	Away     map[string]string // parts that are out, and the word for it
 	Expected map[string]string // what each pin should read, for its label
@@ -76,6 +78,7 @@ func Write(w io.Writer, s *sheet.Sheet, look *Look) error {
 		`<pattern id="%[1]shatch2" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V6"/></pattern>`+
 		`<pattern id="%[1]shatch3" width="3.6" height="3.6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V3.6"/></pattern></defs>`, d.look.Prefix)
 	d.suspicion()
+	d.trails()
 	d.rails()
 	for i := range s.Lines {
 		d.line(&s.Lines[i])
@@ -212,6 +215,57 @@ func (d *svg) grade(pin string) (class string, core float64) {
 	default:
 		return "between", 4.4 - 3.2*math.Max(0, math.Min(1, share))
 	}
+}
+
+// trails marks the lines that followed paths run along: the feed through, the ground broken.
+func (d *svg) trails() {
+	for k, path := range d.look.Trails {
+		for i := 1; i < len(path); i++ {
+			d.trailBetween(path[i-1], path[i], k)
+		}
+	}
+}
+
+// trailBetween marks the pieces of a line that lie between two pins of a path, or between a
+// pin and the rail it hangs on.
+func (d *svg) trailBetween(a, b string, which int) {
+	for i := range d.s.Lines {
+		l := &d.s.Lines[i]
+		from, to := l.Place(a), l.Place(b)
+		rail := l.Rail && b == d.s.Rail.Pin.String() || l.Ground && to < 0
+		if from < 0 || to < 0 && !rail {
+			continue
+		}
+		for _, s := range l.Segments {
+			if rail && to < 0 || slices.Contains(s.Beyond, from) != slices.Contains(s.Beyond, to) {
+				d.f(`<path class="trail t%d" d="M%d %dL%d %d"/>`, which, s.X1, s.Y1, s.X2, s.Y2)
+			}
+		}
+	}
+	if s := d.symbolOf(a, b); s != nil {
+		from, to := markOf(s, a), markOf(s, b)
+		d.f(`<path class="trail t%d" d="M%d %dL%d %d"/>`, which, from.X, from.Y, to.X, to.Y)
+	}
+}
+
+// symbolOf finds the symbol that carries both pins.
+func (d *svg) symbolOf(a, b string) *sheet.Symbol {
+	for i := range d.s.Symbols {
+		s := &d.s.Symbols[i]
+		if s.Has(a) && s.Has(b) {
+			return s
+		}
+	}
+	return nil
+}
+
+func markOf(s *sheet.Symbol, pin string) sheet.Mark {
+	for _, m := range s.Pins {
+		if m.Pin.String() == pin {
+			return m
+		}
+	}
+	return sheet.Mark{}
 }
 
 // line draws one net, each segment by the potential of the pin it leads to.

@@ -18,7 +18,7 @@ func (d *svg) symbol(s *sheet.Symbol) {
 	if d.away(s.Part) {
 		class += " away"
 	}
-	d.f(`<g class="%s" data-part="%s">`, class, html.EscapeString(s.Part.Name))
+	d.f(`<g class="%s" data-part="%s" data-way="%d">`, class, html.EscapeString(s.Part.Name), s.Way)
 	switch {
 	case s.Part.Kind() == harness.KindRelay:
 		d.relay(s)
