@@ -102,6 +102,7 @@ func (a *App) Handler() http.Handler {
 	r.POST("/library", a.importHarness)
 	r.GET("/harnesses/:name", a.sheet)
 	r.GET("/harnesses/:name/export/:form", a.export)
+	r.GET("/harnesses/:name/start", a.start)
 	r.POST("/harnesses/:name/place", a.place)
 	r.POST("/harnesses/:name/tidy", a.tidy)
 	r.GET("/harness.schema.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/schema+json", harness.Schema()) })

@@ -110,3 +110,26 @@ func TestTheNetlistRunsUnchanged(t *testing.T) {
 	_, reading, _ := command("", "measure", twin, "--state", "low", "--volts", "F3.a")
 	assert.Contains(t, reading, strconv.FormatFloat(volts, 'g', 4, 64))
 }
+
+func TestStart(t *testing.T) {
+	code, out, errs := command("", "start", twin, "--state", "high")
+	require.Zero(t, code, errs)
+	assert.Regexp(t, `M1 +peak \d\d\.\d A +runs at 14\.6`, out)
+	assert.Contains(t, out, "0.00 s")
+	code, out, _ = command("", "start", twin, "--state", "high", "--fault", "M1 seized", "--for", "60")
+	require.Zero(t, code)
+	assert.Regexp(t, `F1 +peak .* opens after`, out)
+	code, out, _ = command("", "start", twin, "--state", "low", "--json")
+	require.Zero(t, code)
+	var run struct {
+		Seconds []float64
+		Motors  map[string]struct{ Amps []float64 }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &run))
+	assert.Len(t, run.Motors["M1"].Amps, len(run.Seconds))
+	for _, bad := range [][]string{{"--state", "low", "--for", "0"}, {"--state", "low", "--airless", "M1"}, {"--state", "up"}} {
+		code, _, errs := command("", append([]string{"start", twin}, bad...)...)
+		assert.Equal(t, 2, code, "%v", bad)
+		assert.Contains(t, errs, "ironthread: ")
+	}
+}

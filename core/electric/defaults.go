@@ -17,6 +17,8 @@ const (
 	closedOhms  = 0.002 // switch, connector way, splice
 	jumperOhms  = 0.010 + fuseVolts/15
 	meterOhms   = 10e6
+	packVolts   = 12.6 // a battery pack for direct power, open circuit
+	packOhms    = 0.15
 
 	loadJointOhms = 0.5 // a resistance fault without a figure, fan circuit
 	coilJointOhms = 50  // the same, coil circuit

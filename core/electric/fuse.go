@@ -29,6 +29,15 @@ const latchSeconds = 10
 // geometric middle of the standard's fastest and slowest, log–log between the rows; +Inf
 // below 110 %.
 func OpensInSeconds(style harness.FuseStyle, load float64) float64 {
+	return opensIn(style, load, func(p curvePoint) float64 { return math.Sqrt(p.fastest * p.slowest) })
+}
+
+// opensAtEdge is the same for the quickest fuse the standard permits.
+func opensAtEdge(style harness.FuseStyle, load float64) float64 {
+	return opensIn(style, load, func(p curvePoint) float64 { return p.fastest })
+}
+
+func opensIn(style harness.FuseStyle, load float64, of func(curvePoint) float64) float64 {
 	curve := cartridgeCurve
 	switch style {
 	case harness.StyleMini, harness.StyleBlade, "":
@@ -37,12 +46,11 @@ func OpensInSeconds(style harness.FuseStyle, load float64) float64 {
 	if load < curve[0].load {
 		return math.Inf(1)
 	}
-	middle := func(p curvePoint) float64 { return math.Sqrt(p.fastest * p.slowest) }
 	i := 1
 	for i < len(curve)-1 && load > curve[i].load {
 		i++
 	}
 	a, b := curve[i-1], curve[i]
 	share := math.Log(load/a.load) / math.Log(b.load/a.load)
-	return math.Exp(math.Log(middle(a)) + share*math.Log(middle(b)/middle(a)))
+	return math.Exp(math.Log(of(a)) + share*math.Log(of(b)/of(a)))
 }

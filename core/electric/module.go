@@ -40,6 +40,7 @@ type module struct {
 	on           bool
 	moved        bool    // in the last round
 	restless     bool    // it starts and stops without end
+	rampFrom     float64 // s at which it began to give anything
 	setting      float64 // what it gives: row number or duty, for finding whether it moved
 }
 
@@ -385,19 +386,47 @@ func (n *Network) moveModules() bool {
 		} else {
 			setting = m.setting
 		}
+		if m.setting == 0 && setting != 0 {
+			m.rampFrom = n.now
+		}
 		m.setting = setting
+		soft := 1.0
+		if n.spinning {
+			soft = m.softly(n.now)
+		}
 		for k, d := range m.drives {
 			share := shares(k)
 			if m.deadOutput[k] {
 				share = 0
 			}
-			if math.Abs(share-n.drives[d].share) > 1e-4 {
+			if share *= soft; math.Abs(share-n.drives[d].share) > 1e-4 {
 				n.drives[d].share, m.moved = share, true
 			}
 		}
 		moved = moved || m.moved
 	}
 	return moved
+}
+
+// ramp is a module's start-up ramp in seconds, 0 for none.
+func (m *module) ramp() float64 {
+	if m.fan != nil {
+		return m.fan.Ramp
+	}
+	return m.pwm.Ramp
+}
+
+// softly is the share of its setting that a module has reached on its start-up ramp.
+func (m *module) softly(now float64) float64 {
+	if ramp := m.ramp(); ramp > 0 {
+		return math.Min(1, (now-m.rampFrom)/ramp)
+	}
+	return 1
+}
+
+// ramping tells whether the ramp goes on.
+func (m *module) ramping(now float64) bool {
+	return m.setting != 0 && now-m.rampFrom < m.ramp()
 }
 
 // readTable finds the row whose inputs are asserted; the setting is its number.

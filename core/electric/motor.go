@@ -91,6 +91,30 @@ func newWoundMachine(m *harness.Motor) machine {
 	return load
 }
 
+// defaultSpinUp is how long a radiator fan takes to nine tenths of its speed, seconds: its
+// inrush is over in a quarter to half a second (common practice).
+const defaultSpinUp = 0.28
+
+// inertia is the rotor's, in kg·m², such that the first winding at so many volts brings it to
+// nine tenths of its speed in so many seconds: t = J·∫dω/M(ω), summed in small steps.
+func (m *machine) inertia(volts, spinUp float64) float64 {
+	if spinUp == 0 {
+		spinUp = defaultSpinUp
+	}
+	w := m.windings[0]
+	end, _ := (&machine{windings: m.windings[:1], friction: m.friction, air: m.air}).speed(w.k * volts / w.ohms)
+	const steps = 400
+	sum := 0.0
+	for i := range steps {
+		omega := 0.9 * end * (float64(i) + 0.5) / steps
+		sum += 0.9 * end / steps / (w.k*(volts-w.k*omega)/w.ohms - m.friction - m.air*omega*omega)
+	}
+	if !(sum > 0) {
+		return math.Inf(1) // a motor that cannot start stands
+	}
+	return spinUp / sum
+}
+
 // speedAtPower is the speed in rad/s at which friction and air take so many watts, by
 // halving.
 func (m *machine) speedAtPower(watts float64) float64 {

@@ -40,6 +40,13 @@ const (
 // stampMotor adds the tangent of a motor's characteristic at the volts it is linearised at;
 // least is how much of the armature's conductance it keeps at the least.
 func (n *Network) stampMotor(m *motor, least float64) {
+	if n.spinning { // an armature's resistance behind the volts its speed makes
+		for j, w := range m.tuned.windings {
+			stamp(n.diagN, n.offN, m.places[j], 1/w.ohms)
+			inject(n.rhsN, m.from[j], m.to[j], -w.k*m.omega/w.ohms)
+		}
+		return
+	}
 	omega, slope := m.tuned.speed(m.tuned.torque(m.at))
 	brake := 0.0
 	for _, w := range m.tuned.windings {
@@ -71,6 +78,16 @@ func (n *Network) stampMotor(m *motor, least float64) {
 // them were there already.
 func (n *Network) followMotors() bool {
 	still := true
+	if n.spinning {
+		for i := range n.motors {
+			m := &n.motors[i]
+			for j, w := range m.tuned.windings {
+				m.found[j] = n.at(m.from[j]) - n.at(m.to[j])
+				m.amps[j] = (m.found[j] - w.k*m.omega) / w.ohms
+			}
+		}
+		return true
+	}
 	for i := range n.motors {
 		m := &n.motors[i]
 		for j := range m.from {

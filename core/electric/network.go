@@ -106,6 +106,7 @@ type motor struct {
 	found     []float64 // winding volts of the last solve
 	amps      []float64
 	omega     float64 // rad/s
+	inertia   float64 // kg·m²
 }
 
 type battery struct {
@@ -115,6 +116,7 @@ type battery struct {
 	ohms        float64
 	flat        float64 // open-circuit volts of a flat one, 0 when well
 	out         bool
+	pack        bool // a battery pack for direct power
 	branch      int
 }
 
@@ -370,21 +372,25 @@ func (n *Network) addAction(a Action) error {
 	switch a.Verb {
 	case Replaced:
 		n.resist(n.nodes[harness.Pin{Part: a.Part, Name: "s"}], n.nodes[harness.Pin{Part: a.Part, Name: "r"}], a.Ohms, -1)
-	case Jumper, GroundPin, Feed:
+	case Jumper, GroundPin, Feed, Pack:
 		from, err := node(a.From)
 		if err != nil {
 			return err
 		}
 		to := post
 		switch a.Verb {
-		case Jumper:
+		case Jumper, Pack:
 			if to, err = node(a.To); err != nil {
 				return err
 			}
 		case Feed:
 			to = n.batteryPlus()
 		}
-		if from != to {
+		switch {
+		case from == to:
+		case a.Verb == Pack:
+			n.batteries = append(n.batteries, battery{plus: from, minus: to, pack: true, branch: n.resist(from, to, packOhms, -1)})
+		default:
 			n.resist(from, to, jumperOhms, -1)
 		}
 	}

@@ -212,6 +212,7 @@ func (n *Network) addMotor(i int, p *harness.Part, spec *harness.Motor) {
 		}
 		m.from, m.to = append(m.from, plus), append(m.to, minus)
 	}
+	m.inertia = m.drawn.inertia(spec.Volts, spec.SpinUp)
 	m.drawn.seized = n.has(p.Name, fault.Seized)
 	if f, ok := n.faultOf(p.Name, fault.Worn); ok {
 		m.drawn.friction *= orDefault(f.Figure, wornFriction)

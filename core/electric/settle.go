@@ -14,7 +14,7 @@ func (n *Network) settle() {
 	for range maxRounds {
 		n.newton()
 		if !n.move(oneByOne) {
-			if !n.blow() {
+			if n.spinning || !n.blow() {
 				return
 			}
 			n.seen, oneByOne = n.seen[:0], false

@@ -15,8 +15,8 @@ type Action struct {
 	Verb  Verb
 	Part  string      // of Out, Unplugged, Apart, Renewed, RenewedUsed, Cleaned, Swapped
 	Other string      // of Swapped
-	From  harness.Pin // of Jumper, Ground, Feed
-	To    harness.Pin // of Jumper
+	From  harness.Pin // of Jumper, Ground, Feed; of a Pack its positive end
+	To    harness.Pin // of Jumper, Pack
 	Ohms  float64     // of Replaced
 }
 
@@ -35,13 +35,14 @@ const (
 	Renewed     Verb = "renewed"
 	RenewedUsed Verb = "renewed used"
 	Cleaned     Verb = "cleaned"
+	Pack        Verb = "pack"     // a small battery pack between two pins
 	Replaced    Verb = "replaced" // a sensor, by a fixed resistance on its plug
 )
 
 func (a Action) String() string {
 	switch a.Verb {
-	case Jumper:
-		return fmt.Sprintf("jumper %s %s", a.From, a.To)
+	case Jumper, Pack:
+		return fmt.Sprintf("%s %s %s", a.Verb, a.From, a.To)
 	case GroundPin, Feed:
 		return fmt.Sprintf("%s %s", a.Verb, a.From)
 	case Swapped:
@@ -100,11 +101,11 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 		return a, fmt.Errorf("an action is as in \"K1 out\", \"M2 unplugged\", \"jumper K1.30 K1.87\", \"ground K1.85\"")
 	}
 	switch Verb(w[0]) {
-	case Jumper:
+	case Jumper, Pack:
 		if len(w) != 3 {
-			return a, fmt.Errorf("a jumper joins two pins")
+			return a, fmt.Errorf("a %s has two ends, two pins", w[0])
 		}
-		a.Verb = Jumper
+		a.Verb = Verb(w[0])
 		if a.From, err = c.FindPin(w[1]); err != nil {
 			return a, err
 		}

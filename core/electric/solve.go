@@ -38,6 +38,10 @@ type solver struct {
 	flipped   []bool
 	seen      []uint64
 	unsettled bool // Newton did not come to rest
+
+	// In a run, rotors have the speed they have gathered and fuses take their time.
+	spinning bool
+	now      float64 // s
 }
 
 const (
@@ -289,6 +293,8 @@ func (n *Network) linear() {
 // emf is a battery's open-circuit volts on this car in this state.
 func (n *Network) emf(b *battery) float64 {
 	switch {
+	case b.pack:
+		return packVolts * n.model.Circuit.Nominal() / 12
 	case b.flat > 0:
 		return b.flat + n.car.Supply
 	case n.running:

@@ -244,6 +244,7 @@ type Motor struct {
 	Volts, Amps, RPM float64
 	Inrush, Ohms     float64
 	HalfVolts        HalfVolts
+	SpinUp           float64    // s from standing to nine tenths of its speed at its volts
 	Windings         []*Winding // none: one winding between + and -
 }
 
@@ -299,6 +300,7 @@ func (m *Motor) fields() []field {
 		number("rpm", &m.RPM, 10, 30000),
 		number("inrush", &m.Inrush, 0.01, 5000),
 		number("ohms", &m.Ohms, 1e-3, 1000),
+		number("spin-up", &m.SpinUp, 0.02, 20),
 		choice("half-volts", &m.HalfVolts, HalfVoltsOK, HalfVoltsNo, HalfVoltsUnknown),
 		named("windings", &m.Windings, func(w *Winding) *string { return &w.Name }, (*Winding).fields),
 	}
