@@ -103,7 +103,7 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 	switch Verb(w[0]) {
 	case Jumper, Pack:
 		if len(w) != 3 {
-			return a, fmt.Errorf("a %s has two ends, two pins", w[0])
+			return a, fmt.Errorf("a %s joins two pins", w[0])
 		}
 		a.Verb = Verb(w[0])
 		if a.From, err = c.FindPin(w[1]); err != nil {
