@@ -119,12 +119,16 @@ type Job struct {
 	Source   string    `db:"source"`  // the harness file
 }
 
-// PutHarness adds a harness, or replaces the one of that name.
+// PutHarness adds a shipped harness, or brings the one of that name up to date. One that has
+// been edited in the workshop since it was shipped is left as it is.
 func (s *Store) PutHarness(ctx context.Context, name, title, source string) (int64, error) {
 	var id int64
 	err := s.db.GetContext(ctx, &id, `
-		INSERT INTO harnesses (name, title, source) VALUES ($1, $2, $3)
-		ON CONFLICT (name) DO UPDATE SET title = EXCLUDED.title, source = EXCLUDED.source
+		INSERT INTO harnesses AS h (name, title, source, shipped) VALUES ($1, $2, $3, $3)
+		ON CONFLICT (name) DO UPDATE SET
+			title = CASE WHEN h.source = h.shipped THEN EXCLUDED.title ELSE h.title END,
+			source = CASE WHEN h.source = h.shipped THEN EXCLUDED.source ELSE h.source END,
+			shipped = EXCLUDED.shipped
 		RETURNING id`, name, title, source)
 	return id, wrap("writing a harness", err)
 }

@@ -77,6 +77,11 @@ func (c *circuits) getAfter(source string, before *bench) (*bench, error) {
 	return b, nil
 }
 
+func hash(text string) []byte {
+	sum := sha256.Sum256([]byte(text))
+	return sum[:]
+}
+
 // work finds or works out the circuit of a file.
 func (c *circuits) work(source string) (*work, error) {
 	text, _ := harness.SplitPlaces(source)

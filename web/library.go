@@ -80,7 +80,7 @@ func firstSentence(s string) string {
 // by line, and the text stays.
 func (a *App) importHarness(c *gin.Context) {
 	text := c.PostForm("text")
-	if file, err := c.FormFile("file"); err == nil {
+	if file, err := c.FormFile("file"); err == nil && file.Size > 0 {
 		f, err := file.Open()
 		if err != nil {
 			a.fail(c, http.StatusUnprocessableEntity, "The file could not be read.")

@@ -33,7 +33,7 @@ func TestTakeInAHarness(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/harnesses/tide-gate-fan", r.Header().Get("Location"))
 	assert.Equal(t, "/harnesses/tide-gate-fan-2", w.post("/library", "text", good).Header().Get("Location"), "the name is taken: a number is put behind it")
-	says(t, w.get("/harnesses/tide-gate-fan?state=on&at=M.%2B").Body.String(), "Feed: M.+")
+	says(t, w.get("/harnesses/tide-gate-fan?state=on&at=M.%2B").Body.String(), "<h3>Feed")
 
 	// A circuit only just begun has a sheet, and no job can be run on it.
 	begun := w.post("/library", "text", "harness: 1\ntitle: begun\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -48,25 +49,44 @@ func (e Errors) Error() string {
 
 // Read reads one harness file. The error is an [Errors] that names every line at fault.
 func Read(b []byte) (*Circuit, error) {
+	c, errs := Sketch(b)
+	if len(errs) > 0 {
+		return nil, errs
+	}
+	return c, nil
+}
+
+// Sketch reads as much of a file as can be read, for an editor in which one line is just being
+// typed: the parts and wires that are sound, and what is wrong with the rest.
+func Sketch(b []byte) (*Circuit, Errors) {
 	if len(b) > MaxBytes {
-		return nil, Errors{{Msg: fmt.Sprintf("the file is larger than %d KiB; a harness is a few", MaxBytes>>10)}}
+		return &Circuit{}, Errors{{Msg: fmt.Sprintf("the file is larger than %d KiB; a harness is a few", MaxBytes>>10)}}
 	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(b, &doc); err != nil {
-		return nil, Errors{{Msg: strings.TrimPrefix(err.Error(), "yaml: ")}}
+		return &Circuit{}, Errors{syntaxError(err)}
 	}
 	if doc.Kind == 0 || len(doc.Content) == 0 {
-		return nil, Errors{{Line: 1, Msg: "the file is empty; it begins with \"harness: 1\""}}
+		return &Circuit{}, Errors{{Line: 1, Msg: "the file is empty; it begins with \"harness: 1\""}}
 	}
 	r := &reader{circuit: &Circuit{}}
 	if r.plainTree(doc.Content[0], 0) {
 		r.file(doc.Content[0])
 	}
-	if len(r.errs) > 0 {
-		slices.SortStableFunc(r.errs, func(a, b *Error) int { return a.Line - b.Line })
-		return nil, r.errs
+	slices.SortStableFunc(r.errs, func(a, b *Error) int { return a.Line - b.Line })
+	return r.circuit, r.errs
+}
+
+// syntaxError takes the line out of the YAML reader's message.
+func syntaxError(err error) *Error {
+	e := &Error{Msg: strings.TrimPrefix(err.Error(), "yaml: ")}
+	if rest, ok := strings.CutPrefix(e.Msg, "line "); ok {
+		number, msg, _ := strings.Cut(rest, ": ")
+		if line, err := strconv.Atoi(number); err == nil {
+			e.Line, e.Msg = line, msg
+		}
 	}
-	return r.circuit, nil
+	return e
 }
 
 // reader walks the YAML tree and collects what is wrong, up to maxError things.

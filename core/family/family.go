@@ -1,0 +1,331 @@
+// Package family writes a first harness file from a few answers: how many fans, how low is
+// made, who switches, twelve or twenty-four volts.
+//
+// In go [Answers], out comes the text of a harness file in which every pin is joined as the
+// family is usually wired (common practice); colours, places and figures are then corrected to
+// the vehicle's own diagram. The one idea: the text is written by the same few sentences a
+// person would use, fuse to relay to fan to ground, so that it reads like a diagram.
+package family
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Low is how the low speed is made.
+type Low string
+
+// Ways to make low.
+const (
+	FullOnly Low = "no low: full or nothing"
+	Staged   Low = "one fan, then both"
+	Series   Low = "fans in series"
+	Resistor Low = "a dropping resistor"
+	Winding  Low = "a second winding"
+	Module   Low = "a module, by pulses"
+)
+
+// Lows lists the ways, in the order they are asked.
+var Lows = []Low{FullOnly, Staged, Series, Resistor, Winding, Module}
+
+// Switcher is who switches.
+type Switcher string
+
+// Who switches.
+const (
+	Controller   Switcher = "a controller"
+	Thermoswitch Switcher = "a thermal switch"
+)
+
+// Switchers lists them.
+var Switchers = []Switcher{Controller, Thermoswitch}
+
+// Answers describe a circuit in a few words.
+type Answers struct {
+	Title    string
+	Volts    int     // 12 or 24
+	Fans     int     // 1 or 2
+	Amps     float64 // of one fan at full speed
+	Low      Low
+	Switched Switcher
+}
+
+// Limits of an answer.
+const leastAmps, mostAmps = 1.0, 60.0
+
+// Check says in a sentence what does not go together.
+func (a Answers) Check() error {
+	two := a.Low == Series || a.Low == Staged
+	switch {
+	case a.Volts != 12 && a.Volts != 24:
+		return fmt.Errorf("a vehicle has 12 or 24 volts, not %d", a.Volts)
+	case a.Fans != 1 && a.Fans != 2:
+		return fmt.Errorf("a new circuit begins with one fan or two, not %d", a.Fans)
+	case !(a.Amps >= leastAmps && a.Amps <= mostAmps):
+		return fmt.Errorf("a fan takes %g to %g A, not %g", leastAmps, mostAmps, a.Amps)
+	case !slices.Contains(Lows, a.Low):
+		return fmt.Errorf("%q is no way to make low", a.Low)
+	case !slices.Contains(Switchers, a.Switched):
+		return fmt.Errorf("%q does not switch fans", a.Switched)
+	case two && a.Fans != 2:
+		return fmt.Errorf("%q needs two fans", a.Low)
+	case a.Low == Module && a.Switched != Controller:
+		return fmt.Errorf("a module is told its speed by a controller")
+	}
+	return nil
+}
+
+// writer collects the sections of the file.
+type writer struct {
+	a      Answers
+	parts  []string
+	wires  []string
+	stages []string // commands, or stages of the thermal switch, in order of heat
+}
+
+// Write gives the text of the harness file; the error says which answers do not go together.
+func Write(a Answers) (string, error) {
+	if err := a.Check(); err != nil {
+		return "", err
+	}
+	w := &writer{a: a, stages: []string{"low", "high"}}
+	w.part("BAT", "kind: battery")
+	w.part("G1", "kind: ground, at: body")
+	if a.Low == Module {
+		w.module()
+	} else {
+		w.part("SW", "kind: switch, closed-when: key, label: key")
+		w.part("F9", "kind: fuse, amps: 7.5, style: mini, label: coils")
+		w.wire("BAT.+", "SW.a", "RD 1.5mm2 1m")
+		w.wire("SW.b", "F9.a", "OG 1mm2 0.5m")
+		w.relays()
+		w.switcher()
+	}
+	return w.text(), nil
+}
+
+func (w *writer) part(name, keys string) {
+	w.parts = append(w.parts, fmt.Sprintf("  %s: {%s}", name, keys))
+}
+
+func (w *writer) wire(from, to, description string) {
+	w.wires = append(w.wires, fmt.Sprintf("  %s - %s: %s", from, to, description))
+}
+
+// fuseAmps is the next usual rating at which so many running amps are three quarters (common
+// practice: 75–80 %).
+func fuseAmps(running float64) int {
+	for _, rating := range []int{5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80} {
+		if running <= 0.75*float64(rating) {
+			return rating
+		}
+	}
+	return 100
+}
+
+// size is a wire for so many running amps in an engine space (common practice).
+func size(amps float64) string {
+	switch {
+	case amps <= 8:
+		return "1.5mm2"
+	case amps <= 15:
+		return "2.5mm2"
+	case amps <= 24:
+		return "4mm2"
+	case amps <= 32:
+		return "6mm2"
+	}
+	return "10mm2"
+}
+
+// fuse writes a fuse fed by the battery; it gives the pin behind it.
+func (w *writer) fuse(name string, amps float64) string {
+	w.part(name, fmt.Sprintf("kind: fuse, amps: %d, style: cartridge", fuseAmps(amps)))
+	w.wire("BAT.+", name+".a", "RD "+size(amps)+" 0.5m")
+	return name + ".b"
+}
+
+// relay writes a relay whose coil hangs on the coils' fuse and on a stage of the switcher.
+func (w *writer) relay(name, contacts string, stage int) {
+	w.part(name, fmt.Sprintf("kind: relay, contacts: %s, label: %s", contacts, w.stages[stage]))
+	w.wire("F9.b", name+".86", "OG 0.75mm2 0.3m")
+	w.wire(name+".85", w.stagePin(stage), "GN 0.5mm2 2m")
+}
+
+func (w *writer) stagePin(stage int) string {
+	if w.a.Switched == Controller {
+		return fmt.Sprintf("ECU.%d", stage+1)
+	}
+	return fmt.Sprintf("TS.%d", stage+1)
+}
+
+func (w *writer) motor(n int) string {
+	name := fmt.Sprintf("M%d", n)
+	w.part(name, fmt.Sprintf("kind: motor, volts: %s, amps: %g, label: fan %d", w.volts(), w.a.Amps, n))
+	return name
+}
+
+func (w *writer) volts() string {
+	if w.a.Volts == 24 {
+		return "25.2"
+	}
+	return "12.6"
+}
+
+// relays writes the load side.
+func (w *writer) relays() {
+	amps := w.a.Amps
+	thick := size(amps)
+	feed := func(n int, contacts string, stage int, load float64) string { // fuse Fn, relay Kn; the pin that feeds
+		relay := fmt.Sprintf("K%d", n)
+		behind := w.fuse(fmt.Sprintf("F%d", n), load)
+		w.relay(relay, contacts, stage)
+		w.wire(behind, relay+".30", "RD "+size(load)+" 0.2m")
+		return relay + ".87"
+	}
+	ground := func(motor, pin string) { w.wire(motor+"."+pin, "G1", "BN "+thick+" 0.7m") }
+	switch w.a.Low {
+	case FullOnly, Staged:
+		if w.a.Low == FullOnly {
+			w.stages = []string{"fan"}
+		}
+		for n := 1; n <= w.a.Fans; n++ {
+			from := feed(n, "make", min(n, len(w.stages))-1, amps)
+			motor := w.motor(n)
+			w.wire(from, motor+".+", "VT "+thick+" 1m")
+			ground(motor, "-")
+		}
+	case Series:
+		first, second := w.motor(1), w.motor(2)
+		w.wire(feed(1, "make", 0, amps), first+".+", "VT "+thick+" 1m")
+		w.wire(feed(2, "make", 1, amps), second+".+", "TQ "+thick+" 1m")
+		w.relay("K3", "changeover", 1)
+		w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
+		w.wire(first+".-", "K3.30", "VT/WH "+thick+" 1m")
+		w.wire("K3.87a", "F3.a", "TQ/BN "+thick+" 0.2m")
+		w.wire("F3.b", second+".+", "TQ "+thick+" 0.9m")
+		w.wire("K3.87", "G1", "BN "+thick+" 0.4m")
+		ground(second, "-")
+	case Resistor:
+		low := feed(1, "make", 0, 0.6*amps*float64(w.a.Fans))
+		for n := 1; n <= w.a.Fans; n++ {
+			motor := w.motor(n)
+			resistor := fmt.Sprintf("R%d", n)
+			// Half of what the fan itself is worth at full speed slows it well, and still starts it.
+			ohms := 0.5 * float64(w.a.Volts) / amps
+			w.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed", ohms, amps*amps*ohms/3))
+			w.wire(low, resistor+".a", "YE "+thick+" 0.8m")
+			w.wire(resistor+".b", motor+".+", "YE "+thick+" 0.3m")
+			w.wire(feed(n+1, "make", 1, amps), motor+".+", "VT "+thick+" 1m")
+			ground(motor, "-")
+		}
+	case Winding:
+		low := feed(1, "make", 0, 0.55*amps*float64(w.a.Fans))
+		high := feed(2, "make", 1, amps*float64(w.a.Fans))
+		for n := 1; n <= w.a.Fans; n++ {
+			name := fmt.Sprintf("M%d", n)
+			w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, rpm: 2300}}, label: fan %d",
+				w.volts(), 0.5*amps, amps, n))
+			w.wire(low, name+".l", "YE "+thick+" 1m")
+			w.wire(high, name+".h", "VT "+thick+" 1m")
+			ground(name, "m")
+		}
+	}
+}
+
+// switcher writes what pulls the coils to ground.
+func (w *writer) switcher() {
+	if w.a.Switched == Controller {
+		var pins []string
+		for k, command := range w.stages {
+			pins = append(pins, fmt.Sprintf("\"%d\": {sinks-on: %s}", k+1, command))
+		}
+		pins = append(pins, `"9": {ground: true}`)
+		w.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: engine control", strings.Join(pins, ", ")))
+		w.wire("ECU.9", "G1", "BN 1mm2 1.5m")
+		return
+	}
+	var stages []string
+	for k := range w.stages {
+		stages = append(stages, fmt.Sprintf("\"%d\": {closes: %d, opens: %d}", k+1, 92+7*k, 87+7*k))
+	}
+	w.part("TS", fmt.Sprintf("kind: thermoswitch, stages: {%s}, at: radiator", strings.Join(stages, ", ")))
+	w.wire("TS.c", "G1", "BN 1mm2 0.5m")
+}
+
+// module writes a fan module that a controller's one wire tells the speed.
+func (w *writer) module() {
+	total := w.a.Amps * float64(w.a.Fans)
+	outputs := []string{}
+	for n := 1; n <= w.a.Fans; n++ {
+		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", n, n, n))
+	}
+	w.part("FM", fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", ")))
+	w.wire(w.fuse("F1", total), "FM.+", "RD "+size(total)+" 0.6m")
+	w.wire("FM.-", "G1", "BN "+size(total)+" 0.5m")
+	for n := 1; n <= w.a.Fans; n++ {
+		motor := w.motor(n)
+		w.wire(fmt.Sprintf("FM.o%d", n), motor+".+", "VT "+size(w.a.Amps)+" 0.8m")
+		w.wire(motor+".-", fmt.Sprintf("FM.r%d", n), "VT/BN "+size(w.a.Amps)+" 0.8m")
+	}
+	w.part("ECU", `kind: controller, pins: {"1": {pwm-on: fan}, "9": {ground: true}}, label: engine control`)
+	w.wire("ECU.1", "FM.c", "GN 0.5mm2 2m")
+	w.wire("ECU.9", "G1", "BN 1mm2 1.5m")
+}
+
+func (w *writer) text() string {
+	var b strings.Builder
+	title := w.a.Title
+	if title == "" {
+		title = "New fan circuit"
+	}
+	fmt.Fprintf(&b, "harness: 1\ntitle: %q\n", title)
+	b.WriteString("notes: |\n  Begun from a few answers; colours, places and figures are still to be corrected to the diagram.\n")
+	if w.a.Volts == 24 {
+		b.WriteString("supply: {off: 25.2, running: 28.2}\n")
+	}
+	b.WriteString("parts:\n" + strings.Join(w.parts, "\n") + "\n")
+	b.WriteString("wires:\n" + strings.Join(w.wires, "\n") + "\n")
+	b.WriteString("states:\n" + strings.Join(w.states(), "\n") + "\n")
+	if w.a.Switched == Controller {
+		b.WriteString("strategy:\n" + strings.Join(w.strategy(), "\n") + "\n")
+	}
+	return b.String()
+}
+
+func (w *writer) states() []string {
+	if w.a.Low == Module {
+		return []string{"  off: {key: on, commands: []}", "  slow: {key: on, commands: [fan], duty: 45}", "  fast: {key: on, commands: [fan], duty: 90}"}
+	}
+	if w.a.Switched == Thermoswitch {
+		states := []string{"  cold: {key: on, coolant: 70}"}
+		for k, name := range w.stages {
+			states = append(states, fmt.Sprintf("  %s: {key: on, coolant: %d}", name, 95+7*k))
+		}
+		return states
+	}
+	states := []string{"  off: {key: on, commands: []}"}
+	for k, name := range w.stages {
+		states = append(states, fmt.Sprintf("  %s: {key: on, commands: [%s]}", name, strings.Join(w.stages[:k+1], ", ")))
+	}
+	return states
+}
+
+func (w *writer) strategy() []string {
+	if w.a.Low == Module {
+		return []string{"  fan: {on-above: 92, off-below: 88, or: [ac]}"}
+	}
+	var rules []string
+	for k, command := range w.stages {
+		rule := fmt.Sprintf("on-above: %d, off-below: %d", 95+7*k, 90+7*k)
+		switch {
+		case k == 0:
+			rule += ", or: [ac]"
+		default:
+			rule += ", or: [pressure], with: [" + strings.Join(w.stages[:k], ", ") + "]"
+		}
+		rules = append(rules, fmt.Sprintf("  %s: {%s}", command, rule))
+	}
+	return rules
+}

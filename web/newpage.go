@@ -1,0 +1,61 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/family"
+)
+
+// newPage asks for a new circuit.
+type newPage struct {
+	frame
+	Answers   family.Answers
+	Amps      string
+	Lows      []family.Low
+	Switchers []family.Switcher
+}
+
+func (a *App) newHarness(c *gin.Context) {
+	a.ask(c, http.StatusOK, family.Answers{Volts: 12, Fans: 2, Low: family.Series, Switched: family.Controller}, "16", nil)
+}
+
+func (a *App) ask(c *gin.Context, status int, answers family.Answers, amps string, wrong error) {
+	p := &newPage{frame: a.frame(c, "New circuit", "library"), Answers: answers, Amps: amps, Lows: family.Lows, Switchers: family.Switchers}
+	if wrong != nil {
+		p.Notice, p.Bad = capitalise(wrong.Error())+".", true
+	}
+	a.render(c, status, "new.html", p)
+}
+
+// addHarness writes the circuit that was asked for into the library and opens it for editing.
+func (a *App) addHarness(c *gin.Context) {
+	number := func(key string) int {
+		n, _ := strconv.Atoi(c.PostForm(key)) // what is no number is refused by Check
+		return n
+	}
+	amps, _ := strconv.ParseFloat(strings.TrimSpace(c.PostForm("amps")), 64)
+	answers := family.Answers{
+		Title: clip(strings.TrimSpace(c.PostForm("title")), 120), Volts: number("volts"), Fans: number("fans"), Amps: amps,
+		Low: family.Low(c.PostForm("low")), Switched: family.Switcher(c.PostForm("switched")),
+	}
+	text, err := family.Write(answers)
+	if err != nil {
+		a.ask(c, http.StatusUnprocessableEntity, answers, c.PostForm("amps"), err)
+		return
+	}
+	title := answers.Title
+	if title == "" {
+		title = "New fan circuit"
+	}
+	name, err := a.keep.AddHarness(c.Request.Context(), slug(title), title, text)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(name)+"/edit")
+}
