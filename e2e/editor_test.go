@@ -1,0 +1,133 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+)
+
+// paper is a three-relay circuit as it is read off a diagram, row by row, cell by cell.
+var paper = struct{ parts, wires [][]string }{
+	parts: [][]string{
+		{"G1", "ground"}, {"F1", "fuse", "amps: 30"}, {"F2", "fuse", "amps: 30"}, {"F3", "fuse", "amps: 25"}, {"F4", "fuse", "amps: 7.5"},
+		{"K1", "relay", "contacts: make"}, {"K2", "relay", "contacts: make"}, {"K3", "relay", "contacts: changeover"},
+		{"SW", "switch", "closed-when: key"}, {"M1", "motor", "volts: 12.6, amps: 16"}, {"M2", "motor", "volts: 12.6, amps: 16"},
+		{"ECU", "controller", `pins: {"61": {sinks-on: low}, "62": {sinks-on: high}, "5": {ground: true}}`},
+	},
+	wires: [][]string{
+		{"BAT.+", "F1.a", "RD", "10mm2"}, {"BAT.+", "F2.a", "RD", "10mm2"}, {"BAT.+", "SW.a", "RD"}, {"SW.b", "F4.a", "OG/GY"},
+		{"F4.b", "K1.86", "OG"}, {"F4.b", "K2.86", "OG"}, {"F4.b", "K3.86", "OG"}, {"F1.b", "K1.30", "RD/GY", "4mm2"},
+		{"K1.87", "M1.+", "VT", "4mm2"}, {"M1.-", "K3.30", "VT/WH", "4mm2"}, {"K3.87a", "F3.a", "TQ/BN", "4mm2"}, {"F3.b", "M2.+", "TQ", "4mm2"},
+		{"F2.b", "K2.30", "RD/BN", "4mm2"}, {"K2.87", "M2.+", "TQ/RD", "4mm2"}, {"K3.87", "G1", "BN", "4mm2"}, {"M2.-", "G1", "BN", "4mm2"},
+		{"K1.85", "ECU.61", "GN/WH"}, {"K2.85", "ECU.62", "GN/OG"}, {"K3.85", "ECU.62", "GN/OG"}, {"ECU.5", "G1", "BN"},
+	},
+}
+
+const blank = `harness: 1
+title: From paper
+parts:
+  BAT: {kind: battery}
+states:
+  off: {key: on}
+`
+
+// The three-relay circuit is entered from paper by keyboard alone, and is the circuit it
+// should be. The number of keys is logged: it is what the time depends on.
+func TestACircuitFromPaperByKeyboard(t *testing.T) {
+	s := open(t)
+	name, err := s.keep.AddHarness(t.Context(), "from-paper", "From paper", blank)
+	require.NoError(t, err)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/" + name + "/edit")
+	b.sees("[data-status]", "sound")
+	strokes := 0
+	enter := func(rows [][]string) {
+		for k, row := range rows {
+			text := strings.Join(row, "\t")
+			if k < len(rows)-1 {
+				text += kb.Enter
+			}
+			strokes += len([]rune(text))
+			b.do(chromedp.KeyEvent(text))
+		}
+	}
+	b.click(`[data-add="part"]`)
+	enter(paper.parts)
+	b.click(`[data-add="wire"]`)
+	enter(paper.wires)
+	b.sees("[data-status]", "sound")
+	b.eval(`(() => { const a = document.querySelector("#harness-text"); a.value = a.value.replace("  off: {key: on}", "  off: {key: on}\n  low: {key: on, commands: [low]}\n  high: {key: on, commands: [low, high]}"); a.dispatchEvent(new Event("input")); return ""; })()`)
+	b.sees("[data-fans]", "low: M1 slow")
+	b.sees("[data-fans]", "high: M1 fast")
+	b.sees("[data-drawing]", "K3")
+	b.accessible()
+	b.click(`.tools .button`)
+	b.sees(".states", "high")
+	h, err := s.keep.HarnessNamed(t.Context(), name)
+	require.NoError(t, err)
+	c, err := harness.Read([]byte(h.Source))
+	require.NoError(t, err)
+	assert.Len(t, c.Parts, 1+len(paper.parts))
+	assert.Len(t, c.Wires, len(paper.wires))
+	m, err := electric.New(c)
+	require.NoError(t, err)
+	p, err := m.Solve(electric.Condition{State: c.State("low")})
+	require.NoError(t, err)
+	assert.Equal(t, electric.Slow, p.Motors["M2"].Speed)
+	t.Logf("%d keys", strokes)
+}
+
+// A cell typed wrong says so where it is; undo takes it back; the text can be the editor too.
+func TestErrorsAreAtTheirCell(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f1-one-relay/edit")
+	b.sees("[data-status]", "sound")
+	before := b.eval(`document.querySelector("#harness-text").value`)
+	b.do(chromedp.Focus(chromedp.CSS(`[data-wires] tbody tr:nth-child(2) [data-cell="to"]`)))
+	b.do(chromedp.KeyEvent("zz"))
+	b.sees("[data-status]", "1 thing to mend")
+	b.sees("[data-wrong]", "has no pin")
+	assert.Equal(t, "to", b.eval(`document.querySelector('[data-wires] [aria-invalid="true"]').dataset.cell`))
+	assert.Contains(t, b.eval(`document.querySelector(".gutter").textContent`), "!")
+	b.click("[data-wrong] button")
+	assert.Equal(t, "harness-text", b.eval(`document.activeElement.id`))
+	b.click("[data-undo]")
+	b.sees("[data-status]", "sound")
+	assert.Equal(t, before, b.eval(`document.querySelector("#harness-text").value`), "undone, the text is as it was")
+	b.click("[data-redo]")
+	b.sees("[data-status]", "1 thing to mend")
+	b.click(".tools .button") // refused, and nothing is lost
+	b.sees("#notice", "It is not saved")
+	assert.Contains(t, b.eval(`document.querySelector("#harness-text").value`), "zz")
+}
+
+// Parts are moved with the keys, and stay; the drawing grows under the buttons.
+func TestPartsAreMovedAndTheDrawingGrows(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f1-one-relay?state=" + "key+off")
+	b.sees(".sheet-page", "move parts")
+	b.click(`[data-zoom="in"]`)
+	assert.Equal(t, "140%", b.eval(`document.querySelector(".paper svg.sheet").style.width`))
+	b.press("0")
+	assert.Equal(t, "", b.eval(`document.querySelector(".paper svg.sheet").style.width`))
+	b.click("[data-arrange]")
+	b.do(chromedp.Focus(chromedp.CSS(`.paper [data-part="K1"]`)))
+	for range 6 {
+		b.press("ArrowRight")
+	}
+	b.press("Enter")
+	b.sees(".switches", "draw anew")
+	h, err := s.keep.HarnessNamed(t.Context(), "f1-one-relay")
+	require.NoError(t, err)
+	assert.Contains(t, h.Source, "put: true")
+	b.accessible()
+}
