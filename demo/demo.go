@@ -57,6 +57,9 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	for _, h := range list {
 		l.harnesses[h.Name] = h.ID
 	}
+	if err := photograph(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
+		return err
+	}
 	for _, j := range stories {
 		if err := l.tell(j, now); err != nil {
 			return fmt.Errorf("demo: %s: %w", j.title, err)

@@ -116,6 +116,7 @@ type Job struct {
 	OpenedAt time.Time `db:"opened_at"`
 	Vehicle  string    `db:"vehicle"`
 	Harness  string    `db:"harness"` // title
+	Sheet    string    `db:"sheet"`   // the harness's name, in addresses
 	Source   string    `db:"source"`  // the harness file
 }
 
@@ -205,7 +206,7 @@ func (s *Store) Vehicles(ctx context.Context) ([]Vehicle, error) {
 }
 
 const selectJobs = `
-	SELECT j.id, j.title, j.opened_at, v.name AS vehicle, h.title AS harness, h.source
+	SELECT j.id, j.title, j.opened_at, v.name AS vehicle, h.title AS harness, h.name AS sheet, h.source
 	FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id JOIN harnesses h ON h.id = j.harness_id`
 
 // Jobs lists the jobs, newest first.

@@ -49,6 +49,7 @@ type jobPage struct {
 	Cleared   string
 	Surprises []string
 	Pins      []pinChoice
+	Socket    string // the address of the socket card the next move is at
 	Saw       int
 }
 
@@ -197,6 +198,7 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 		p.Notice, p.Bad, r.status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
 		p.Shown = j.bench.circuit.States[0].Name
 	}
+	p.Socket = socketOf(j, p.Card)
 	p.listPins(j)
 	p.offerSetup(j)
 	look, err := p.look(j, as, r)
@@ -208,6 +210,22 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 		return
 	}
 	a.render(c, r.status, "job.html", p)
+}
+
+// socketOf is where the card of the move's socket is; empty where it is at none.
+func socketOf(j *jobAt, move *card) string {
+	if move == nil || move.At == "" {
+		return ""
+	}
+	part := j.bench.circuit.Part(harness.ParsePin(move.At).Part)
+	if part == nil || part.Kind() != harness.KindRelay && part.Kind() != harness.KindFuse {
+		return ""
+	}
+	q := url.Values{"state": {move.State}, "setup": move.Setup}
+	if !slices.Contains(move.Setup, part.Name+" "+string(electric.Out)) {
+		q.Set("in", "1")
+	}
+	return fmt.Sprintf("/harnesses/%s/boxes/%s?%s", url.PathEscape(j.Sheet), url.PathEscape(part.Name), q.Encode())
 }
 
 // repairOf is what to enter once the part of a proven verdict has been renewed.

@@ -39,7 +39,7 @@ func newPages(files *static) (*pages, error) {
 		return nil, fmt.Errorf("web: templates: %w", err)
 	}
 	p := &pages{sets: map[string]*template.Template{}}
-	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "error.html"} {
+	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "boxes.html", "error.html"} {
 		set, err := base.Clone()
 		if err == nil {
 			set, err = set.ParseFS(templateFiles, "templates/"+name)

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -30,6 +31,10 @@ type Keeper interface {
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	ReviseHarness(ctx context.Context, name, saw, title, source string) error
 	AddHarness(ctx context.Context, name, title, source string) (string, error)
+	PutPhoto(ctx context.Context, harness int64, p store.Photo) error
+	Photos(ctx context.Context, harness int64) ([]store.Photo, error)
+	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
+	TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 }
 
@@ -108,6 +113,11 @@ func (a *App) Handler() http.Handler {
 	r.GET("/harnesses/:name/edit", a.edit)
 	r.POST("/harnesses/:name/edit", a.saveHarness)
 	r.POST("/harnesses/:name/copy", a.copyHarness)
+	r.GET("/harnesses/:name/boxes", a.boxes)
+	r.GET("/harnesses/:name/boxes/:part", a.boxes)
+	r.GET("/harnesses/:name/boxes/photo", a.picture)
+	r.POST("/harnesses/:name/boxes/photo", a.takePhoto)
+	r.POST("/harnesses/:name/boxes/tag", a.tagPhoto)
 	r.POST("/drafts", a.readDraft)
 	r.GET("/drafts/:sum", a.draftDrawing)
 	r.POST("/harnesses/:name/place", a.place)
@@ -154,7 +164,11 @@ func guard(c *gin.Context) {
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	limit := int64(maxBody)
+	if strings.HasSuffix(c.Request.URL.Path, "/photo") {
+		limit += maxPhotoBytes
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit)
 	c.Next()
 }
 

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sort"
 	"strconv"
+	"strings"
 )
 
 // Kind is a part's kind, spelled as in the file.
@@ -183,7 +184,8 @@ type Relay struct {
 	Make, Rest  float64 // rated amps of each contact
 	Fuse        float64 // rated amps of a fuse built in, in series with 30
 	Printed     map[string]string
-	Body        string // relays that come out together share one
+	Body        string   // relays that come out together share one
+	Arrangement []string // rows of pins as printed on the underside, "_" an empty place
 }
 
 func (*Relay) Kind() Kind { return KindRelay }
@@ -235,7 +237,30 @@ func (r *Relay) fields() []field {
 			number("make", &r.Make, 0.1, 1000), number("rest", &r.Rest, 0.1, 1000)),
 		wordMap("pins", &r.Printed),
 		text("body", &r.Body),
+		words("arrangement", &r.Arrangement),
 	}
+}
+
+// check sees that an arrangement holds every pin once.
+func (r *Relay) check() string {
+	if len(r.Arrangement) == 0 {
+		return ""
+	}
+	var found []string
+	for _, row := range r.Arrangement {
+		for _, pin := range strings.Fields(row) {
+			if pin != "_" {
+				found = append(found, pin)
+			}
+		}
+	}
+	want := r.Pins()
+	slices.Sort(found)
+	slices.Sort(want)
+	if !slices.Equal(found, want) {
+		return "the arrangement is rows of pins as printed on the underside, each of " + strings.Join(want, ", ") + " once"
+	}
+	return ""
 }
 
 // Motor is a fan's motor at its rated point. Inrush amps or armature ohms set how hard it

@@ -194,3 +194,14 @@ const arrange = (on) => {
 let arranging = false;
 document.addEventListener("click", (e) => { if (e.target.closest?.("[data-arrange]")) arrange(arranging = !arranging); });
 document.addEventListener("htmx:after:swap", () => { if (arranging) arrange(document.querySelector("[data-arrange]") !== null); });
+
+// A touch on a box's photograph says where a socket's middle is.
+document.addEventListener("click", (e) => {
+  const photo = e.target.closest?.("[data-photo] svg");
+  const form = photo?.closest(".box").querySelector("form.tag");
+  if (!form) return;
+  const box = photo.getBoundingClientRect();
+  form.x.value = Math.round(1000 * (e.clientX - box.left) / box.width);
+  form.y.value = Math.round(1000 * (e.clientY - box.top) / box.height);
+  form.querySelector("button").focus();
+});
