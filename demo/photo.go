@@ -20,7 +20,9 @@ const boxWidth, boxHeight, boxMargin = 1200, 800, 70
 // paintBox paints a fuse and relay box from above, a slot for every place of its grid.
 func paintBox(box *socket.Box) image.Image {
 	img := image.NewRGBA(image.Rect(0, 0, boxWidth, boxHeight))
-	fill := func(r image.Rectangle, c color.Color) { draw.Draw(img, r, image.NewUniform(c), image.Point{}, draw.Src) }
+	fill := func(r image.Rectangle, c color.Color) {
+		draw.Draw(img, r, image.NewUniform(c), image.Point{}, draw.Src)
+	}
 	fill(img.Bounds(), color.RGBA{112, 108, 100, 255})
 	fill(img.Bounds().Inset(boxMargin/2), color.RGBA{42, 42, 46, 255})
 	cell := image.Pt((boxWidth-2*boxMargin)/box.Columns, (boxHeight-2*boxMargin)/box.Rows)

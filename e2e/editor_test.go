@@ -131,3 +131,32 @@ func TestPartsAreMovedAndTheDrawingGrows(t *testing.T) {
 	assert.Contains(t, h.Source, "put: true")
 	b.accessible()
 }
+
+// A socket's card is turned, and a socket is marked on the photograph by touching it.
+func TestSocketsAndThePhotograph(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f3-twin-series-parallel/boxes/K3?state=low")
+	b.sees(".socket-card", "87a")
+	b.accessible()
+	b.press("3")
+	b.sees(".states [aria-current]", "high")
+	b.click(`a[href*="under=1"]`)
+	b.sees(".states [aria-current]", "the part's underside")
+	b.click(`a[href*="turn=1"]`)
+	b.sees(".states [aria-current]", "90°")
+	b.visit(s.url + "/harnesses/f3-twin-series-parallel/boxes")
+	b.sees(".photo", "K1")
+	b.accessible()
+	b.click("[data-photo] svg")
+	b.eval(`document.querySelector("form.tag select").value = "K1"; ""`)
+	b.click("form.tag .button")
+	b.sees(".photo", "K1")
+	h, err := s.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+	require.NoError(t, err)
+	photos, err := s.keep.Photos(t.Context(), h.ID)
+	require.NoError(t, err)
+	last := photos[0].Tags[len(photos[0].Tags)-1]
+	assert.Equal(t, "K1", last.Part)
+	assert.InDelta(t, 500, last.X, 20, "where it was touched")
+}

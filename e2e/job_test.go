@@ -250,7 +250,7 @@ func TestTheSheetPage(t *testing.T) {
 	b.click(`form:has(#fault) button`)
 	b.sees(".put", "F3 open")
 	b.sees(".reading-large", "12.60")
-	b.click(".view")
+	b.click(".views a:nth-child(2)")
 	b.sees(".key", "switched")
 	b.click(".put .chip")
 	b.sees(".thread", "As drawn")

@@ -334,6 +334,9 @@ func (p *sheetPage) read(b *bench, cond electric.Condition) error {
 	feed, ground := trace.Feed(n, q.At.Cavity()), trace.Ground(n, q.At.Cavity())
 	p.trails = [][]string{trail(feed), trail(ground)}
 	p.Why = []followed{follow("Feed", feed), follow("Ground", ground)}
+	if sources := trace.Sources(n, q.At.Cavity()); len(sources) > 1 {
+		p.Why[0].Note = "fed from " + strings.Join(sources, " and ") + ": two feeds meet"
+	}
 	return nil
 }
 

@@ -13,7 +13,8 @@ type Link struct {
 	Amps float64 // from A to B
 	Name string  // "wire K1.87 - M1.+", "F3", "K1's make contact"
 	Gate bool    // something that opens and closes
-	Load bool    // a motor's winding, a lamp, a coil: what the current is for
+	Fuse bool
+	Load bool // a motor's winding, a lamp, a coil: what the current is for
 }
 
 // Post is the node of the battery's negative post.
@@ -35,7 +36,7 @@ func (n *Network) Links() []Link {
 		if !n.conducts(b) || n.batteryOf(i) != nil {
 			continue
 		}
-		l := Link{A: int(b.a), B: int(b.b), Ohms: 1 / n.siemens[i], Amps: n.current(i), Load: coil[i]}
+		l := Link{A: int(b.a), B: int(b.b), Ohms: 1 / n.siemens[i], Amps: n.current(i), Load: coil[i], Fuse: b.gate == whole}
 		l.Name, l.Gate = n.linkName(b, wireOf[i])
 		if coil[i] {
 			l.Name += "'s coil"

@@ -202,9 +202,17 @@ func TestEqualCircuitsGiveEqualSheets(t *testing.T) {
 }
 
 func BenchmarkDraw(b *testing.B) {
-	e, err := library.Open("f3-twin-series-parallel")
+	entries, err := library.All()
 	require.NoError(b, err)
-	for b.Loop() {
-		sheet.Draw(e.Circuit)
+	for _, e := range entries {
+		b.Run(e.Name, func(b *testing.B) {
+			var s *sheet.Sheet
+			for b.Loop() {
+				s = sheet.Draw(e.Circuit)
+			}
+			b.ReportMetric(float64(len(s.Symbols)), "symbols")
+			b.ReportMetric(float64(s.Crossings), "crossings")
+			b.ReportMetric(float64(s.Bends), "bends")
+		})
 	}
 }

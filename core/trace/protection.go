@@ -174,3 +174,44 @@ func Compare(m *electric.Model, first, second *harness.State) (*Uses, error) {
 func Parts(list []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return strings.HasPrefix(s, "wire ") })
 }
+
+// Sources lists what a pin is fed from now: the fuses its current comes through, or the battery
+// itself. More than one is a back-feed, or two feeds meeting.
+func Sources(n *electric.Network, pin harness.Pin) []string {
+	at := map[int][]hop{}
+	for _, l := range n.Links() {
+		at[l.A] = append(at[l.A], hop{l, l.B, -l.Amps})
+		at[l.B] = append(at[l.B], hop{l, l.A, l.Amps})
+	}
+	var found []string
+	add := func(name string) {
+		if !slices.Contains(found, name) {
+			found = append(found, name)
+		}
+	}
+	seen := map[int]bool{}
+	var up func(x int)
+	up = func(x int) {
+		if seen[x] {
+			return
+		}
+		seen[x] = true
+		if x == n.FeedNode() {
+			add("the battery")
+			return
+		}
+		for _, h := range at[x] {
+			if h.into <= leastAmps {
+				continue
+			}
+			if h.link.Fuse {
+				add(h.link.Name)
+				continue
+			}
+			up(h.to)
+		}
+	}
+	up(n.NodeOf(pin))
+	slices.Sort(found)
+	return found
+}

@@ -123,3 +123,14 @@ func TestWhatTwoStatesShare(t *testing.T) {
 	assert.ElementsMatch(t, []string{"K3's rest contact", "F3"}, trace.Parts(u.OnlyFirst))
 	assert.Subset(t, u.OnlySecond, []string{"F2", "K2's make contact", "K3's make contact", "ECU.62's driver"})
 }
+
+// Where two feeds meet, both are named; a link fuse that does not blow joins two feeds once K3
+// sticks at rest on high (common practice: the classic back-feed).
+func TestSources(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	pin := harness.ParsePin("M2.+")
+	assert.Equal(t, []string{"F3"}, trace.Sources(enter(t, m, "low"), pin), "through fan 1 and the link")
+	assert.Equal(t, []string{"F2"}, trace.Sources(enter(t, m, "high"), pin))
+	assert.Equal(t, []string{"F2", "F3"}, trace.Sources(enter(t, m, "high", "K3 sticks at rest", "F2 resists 0.4"), pin))
+	assert.Empty(t, trace.Sources(enter(t, m, "off"), pin))
+}
