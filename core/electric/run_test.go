@@ -52,11 +52,6 @@ func startRun(t *testing.T, m *Model, seconds float64, state string, words ...st
 	return r
 }
 
-func (r *Run) at(series []float64, t float64) float64 {
-	k, _ := slices.BinarySearch(r.Seconds, t-1e-9)
-	return series[min(k, len(series)-1)]
-}
-
 // The start of a fan, point by point, against ngspice's transient analysis of the equations as
 // they are written in the netlist, a capacitor for the rotor. ngspice's transient is good to
 // about a thousandth.

@@ -177,10 +177,10 @@ func (w *writer) volts() string {
 func (w *writer) relays() {
 	amps := w.a.Amps
 	thick := size(amps)
-	feed := func(n int, contacts string, stage int, load float64) string { // fuse Fn, relay Kn; the pin that feeds
+	feed := func(n, stage int, load float64) string { // fuse Fn, relay Kn; the pin that feeds
 		relay := fmt.Sprintf("K%d", n)
 		behind := w.fuse(fmt.Sprintf("F%d", n), load)
-		w.relay(relay, contacts, stage)
+		w.relay(relay, "make", stage)
 		w.wire(behind, relay+".30", "RD "+size(load)+" 0.2m")
 		return relay + ".87"
 	}
@@ -191,15 +191,15 @@ func (w *writer) relays() {
 			w.stages = []string{"fan"}
 		}
 		for n := 1; n <= w.a.Fans; n++ {
-			from := feed(n, "make", min(n, len(w.stages))-1, amps)
+			from := feed(n, min(n, len(w.stages))-1, amps)
 			motor := w.motor(n)
 			w.wire(from, motor+".+", "VT "+thick+" 1m")
 			ground(motor, "-")
 		}
 	case Series:
 		first, second := w.motor(1), w.motor(2)
-		w.wire(feed(1, "make", 0, amps), first+".+", "VT "+thick+" 1m")
-		w.wire(feed(2, "make", 1, amps), second+".+", "TQ "+thick+" 1m")
+		w.wire(feed(1, 0, amps), first+".+", "VT "+thick+" 1m")
+		w.wire(feed(2, 1, amps), second+".+", "TQ "+thick+" 1m")
 		w.relay("K3", "changeover", 1)
 		w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
 		w.wire(first+".-", "K3.30", "VT/WH "+thick+" 1m")
@@ -208,7 +208,7 @@ func (w *writer) relays() {
 		w.wire("K3.87", "G1", "BN "+thick+" 0.4m")
 		ground(second, "-")
 	case Resistor:
-		low := feed(1, "make", 0, 0.6*amps*float64(w.a.Fans))
+		low := feed(1, 0, 0.6*amps*float64(w.a.Fans))
 		for n := 1; n <= w.a.Fans; n++ {
 			motor := w.motor(n)
 			resistor := fmt.Sprintf("R%d", n)
@@ -217,12 +217,12 @@ func (w *writer) relays() {
 			w.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed", ohms, amps*amps*ohms/3))
 			w.wire(low, resistor+".a", "YE "+thick+" 0.8m")
 			w.wire(resistor+".b", motor+".+", "YE "+thick+" 0.3m")
-			w.wire(feed(n+1, "make", 1, amps), motor+".+", "VT "+thick+" 1m")
+			w.wire(feed(n+1, 1, amps), motor+".+", "VT "+thick+" 1m")
 			ground(motor, "-")
 		}
 	case Winding:
-		low := feed(1, "make", 0, 0.55*amps*float64(w.a.Fans))
-		high := feed(2, "make", 1, amps*float64(w.a.Fans))
+		low := feed(1, 0, 0.55*amps*float64(w.a.Fans))
+		high := feed(2, 1, amps*float64(w.a.Fans))
 		for n := 1; n <= w.a.Fans; n++ {
 			name := fmt.Sprintf("M%d", n)
 			w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, rpm: 2300}}, label: fan %d",
@@ -319,10 +319,9 @@ func (w *writer) strategy() []string {
 	var rules []string
 	for k, command := range w.stages {
 		rule := fmt.Sprintf("on-above: %d, off-below: %d", 95+7*k, 90+7*k)
-		switch {
-		case k == 0:
+		if k == 0 {
 			rule += ", or: [ac]"
-		default:
+		} else {
 			rule += ", or: [pressure], with: [" + strings.Join(w.stages[:k], ", ") + "]"
 		}
 		rules = append(rules, fmt.Sprintf("  %s: {%s}", command, rule))
