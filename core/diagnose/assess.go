@@ -61,6 +61,10 @@ const (
 // Assess weighs the observations and names the next moves. It gives the same answer for the
 // observations in any order.
 func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
+	return g.assess(seen, now, Best)
+}
+
+func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Assessment, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	fits, err := g.fits(seen)
@@ -83,7 +87,7 @@ func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
 			a.Surprising = append(a.Surprising, Surprise{k, text})
 		}
 	}
-	if err := g.conclude(a, b, seen, now); err != nil {
+	if err := g.conclude(a, b, seen, now, policy); err != nil {
 		return nil, err
 	}
 	return a, nil

@@ -54,6 +54,7 @@ type Guide struct {
 	cars     [cars]electric.Car
 	sheaves  map[string]*sheaf
 	pinAt    map[harness.Pin]int
+	placeOf  map[string]int // of a part in the circuit
 	fans     []string
 	apart    map[[2]int]bool // pairs already judged: can a test tell them apart?
 	allTests []probe.Test    // with everything fitted, and each relay out
@@ -79,6 +80,10 @@ func New(m *electric.Model) (*Guide, error) {
 	}
 	for i, pin := range m.Pins() {
 		g.pinAt[pin] = i
+	}
+	g.placeOf = map[string]int{}
+	for i, p := range c.Parts {
+		g.placeOf[p.Name] = i
 	}
 	for _, p := range c.Fans() {
 		g.fans = append(g.fans, p.Name)

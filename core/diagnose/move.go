@@ -45,8 +45,8 @@ type Verdict struct {
 }
 
 // conclude fills in verdict and next moves.
-func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
-	if err := g.best(a, b, seen, now); err != nil {
+func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
+	if err := g.best(a, b, seen, now, policy); err != nil {
 		return err
 	}
 	if len(a.Next) == 0 && len(a.Suspects) > 1 {
@@ -132,10 +132,13 @@ type scored struct {
 const leastBits = 0.03
 
 // best offers the tests with most expected information per minute, each at another place.
-func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
 	list, err := g.rank(b, seen, now)
 	if err != nil {
 		return err
+	}
+	if policy == Textbook {
+		g.byTextbook(list)
 	}
 	type place struct {
 		do    probe.Do

@@ -47,6 +47,13 @@ func (a Action) String() string {
 		return fmt.Sprintf("%s %s", a.Verb, a.From)
 	case Swapped:
 		return fmt.Sprintf("swapped %s %s", a.Part, a.Other)
+	case Renewed:
+		switch {
+		case a.To.Part != "":
+			return fmt.Sprintf("wire %s - %s renewed", a.From, a.To)
+		case a.From.Part != "":
+			return fmt.Sprintf("pin %s renewed", a.From)
+		}
 	case Replaced:
 		return fmt.Sprintf("sensor %s replaced %s", a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64))
 	}
@@ -128,6 +135,8 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 		return parseSwap(c, w[1], w[2])
 	case "sensor":
 		return parseStandIn(c, w[1:])
+	case "wire", "pin":
+		return parseMended(c, w)
 	}
 	part := c.Part(w[0])
 	if part == nil {
@@ -163,6 +172,55 @@ func parseStandIn(c *harness.Circuit, w []string) (Action, error) {
 	}
 	a.Ohms = ohms
 	return a, nil
+}
+
+// parseMended reads "wire K1.87 - M1.+ renewed" and "pin M1.- renewed".
+func parseMended(c *harness.Circuit, w []string) (a Action, err error) {
+	a.Verb = Renewed
+	switch {
+	case w[len(w)-1] != string(Renewed):
+		return a, fmt.Errorf("a wire or a pin is renewed, as in \"wire K1.87 - M1.+ renewed\"")
+	case w[0] == "pin" && len(w) == 3:
+		a.From, err = c.FindPin(w[1])
+		return a, err
+	case w[0] == "wire" && len(w) == 5 && w[2] == "-":
+		wire := c.Wire(harness.ParsePin(w[1]), harness.ParsePin(w[3]))
+		if wire == nil {
+			return a, fmt.Errorf("there is no wire %s - %s", w[1], w[3])
+		}
+		a.From, a.To = wire.From, wire.To
+		return a, nil
+	}
+	return a, fmt.Errorf("a repair is as in \"wire K1.87 - M1.+ renewed\" or \"pin M1.- renewed\"")
+}
+
+// RepairOf is the set-up action that mends a fault: the part renewed, the wire or the terminal
+// mended.
+func RepairOf(f fault.Fault) Action {
+	switch f.On {
+	case fault.OnWire, fault.OnWires:
+		return Action{Verb: Renewed, From: f.Wire[0], To: f.Wire[1]}
+	case fault.OnPin:
+		return Action{Verb: Renewed, From: f.Pin}
+	case fault.OnRole:
+		return Action{Verb: Renewed, Part: f.Pin.Part}
+	}
+	return Action{Verb: Renewed, Part: f.Part}
+}
+
+// mends tells whether a repair takes a fault away.
+func (a Action) mends(f fault.Fault) bool {
+	if a.Verb != Renewed && a.Verb != RenewedUsed {
+		return false
+	}
+	switch {
+	case a.To.Part != "":
+		w := [2]harness.Pin{a.From, a.To}
+		return (f.On == fault.OnWire || f.On == fault.OnWires) && (f.Wire == w || f.Other == w)
+	case a.From.Part != "":
+		return f.On == fault.OnPin && f.Pin == a.From
+	}
+	return (f.On == fault.OnPart || f.On == fault.OnRole) && (f.Part == a.Part || f.Pin.Part == a.Part)
 }
 
 // What a decade box can be set to, ohms.
@@ -204,9 +262,8 @@ func carried(faults []fault.Fault, setup []Action) []fault.Fault {
 	for _, a := range setup {
 		kept := moved[:0]
 		for _, f := range moved {
-			ofPart := f.On == fault.OnPart || f.On == fault.OnRole
 			switch {
-			case (a.Verb == Renewed || a.Verb == RenewedUsed) && ofPart && (f.Part == a.Part || f.Pin.Part == a.Part):
+			case a.mends(f):
 				continue
 			case a.Verb == Swapped && f.On == fault.OnPart && f.Part == a.Part:
 				f.Part = a.Other

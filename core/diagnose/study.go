@@ -1,0 +1,518 @@
+package diagnose
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// Policy chooses the next test of a played job.
+type Policy string
+
+// Policies. The textbook's order is fixed (common practice): every state looked at, fuses both
+// sides, empty relay sockets, relays, motors, joints, modules, wires; steps that could tell
+// nothing are skipped.
+const (
+	Best     Policy = "guide"
+	Textbook Policy = "textbook"
+)
+
+// StudyOptions say how a circuit is played through. The zero value is one clean game a fault:
+// the car as drawn, every reading right.
+type StudyOptions struct {
+	Policy  Policy
+	Spread  int     // random cars a fault, from seeds the guide does not use; 0: the car as drawn
+	Misread float64 // chance that a reading is taken wrong
+	Doubles int     // pairs of faults played, each repaired to the end; 0: single faults
+	Every   int     // play every so-manyth fault only; 0: all
+	Seed    uint64
+}
+
+// Trial is one game.
+type Trial struct {
+	Fault     string  `json:"fault"`
+	Found     bool    `json:"found"`     // the group named holds it
+	Harmless  bool    `json:"harmless"`  // it changes no fan in any state: "no fault" is right too
+	Confident bool    `json:"confident"` // the guide was sure (95 %)
+	Tests     int     `json:"tests"`
+	ToName    int     `json:"tests-to-name"` // until one group held 95 %
+	Minutes   float64 `json:"minutes"`
+	Named     string  `json:"named,omitempty"`
+	Repairs   int     `json:"repairs,omitempty"` // of a double: how many repairs were made
+	Wrong     int     `json:"wrong,omitempty"`   // of them, at what was not broken
+	bound     float64
+}
+
+// Report sums the games up.
+type Report struct {
+	Circuit        string  `json:"circuit"`
+	Policy         Policy  `json:"policy"`
+	Trials         []Trial `json:"faults"`
+	Right          float64 `json:"right"`             // share
+	ConfidentWrong float64 `json:"confidently-wrong"` // share
+	MeanTests      float64 `json:"mean-tests"`
+	P95Tests       int     `json:"p95-tests"`
+	MaxTests       int     `json:"max-tests"`
+	MeanToName     float64 `json:"mean-tests-to-name"`
+	MeanMinutes    float64 `json:"mean-minutes"`
+	P95Minutes     float64 `json:"p95-minutes"`
+	MaxMinutes     float64 `json:"max-minutes"`
+	EntropyBits    float64 `json:"entropy-bits"`  // of the faults, those alike taken together
+	BoundTests     float64 `json:"bound-tests"`   // entropy over the mean bits of the outcomes offered
+	WrongRepairs   float64 `json:"wrong-repairs"` // a car, of doubles
+}
+
+// maxStudyTests ends a game that goes nowhere.
+const maxStudyTests = 45
+
+// firstTruthSeed begins the seeds of the truth, away from the guide's own.
+const firstTruthSeed = 7001
+
+// Study plays the circuit's faults through the guide. progress is told after each game; it may
+// be nil, and ends the study by returning false.
+func (g *Guide) Study(o StudyOptions, progress func(done, of int) bool) (*Report, error) {
+	if o.Policy == "" {
+		o.Policy = Best
+	}
+	r := &Report{Circuit: g.circuit.Title, Policy: o.Policy}
+	games := g.games(o)
+	for k, game := range games {
+		t, err := game.play(o)
+		if err != nil {
+			return nil, err
+		}
+		r.Trials = append(r.Trials, *t)
+		if progress != nil && !progress(k+1, len(games)) {
+			break
+		}
+	}
+	r.EntropyBits = g.entropy()
+	r.sum()
+	return r, nil
+}
+
+// game is one car with its faults.
+type game struct {
+	g       *Guide
+	faults  []fault.Fault
+	car     electric.Car
+	misread float64
+	rng     *rand.Rand
+	nets    map[string]*electric.Network
+	well    map[string]*electric.Network
+	blown   uint64
+	ran     bool
+}
+
+func (g *Guide) games(o StudyOptions) []*game {
+	var single []fault.Fault
+	for i, s := range g.suspects {
+		comes := s.comesAndGoes() && o.Spread == 0 // no reading of it is clean
+		if s.fault.Words == "" || comes || o.Every > 1 && i%o.Every != 0 {
+			continue
+		}
+		single = append(single, s.fault)
+	}
+	var games []*game
+	add := func(seed uint64, car electric.Car, faults ...fault.Fault) {
+		games = append(games, &game{
+			g: g, faults: faults, car: car, misread: o.Misread, rng: rand.New(rand.NewPCG(seed, 0x57)),
+			nets: map[string]*electric.Network{}, well: map[string]*electric.Network{},
+		})
+	}
+	if o.Doubles > 0 {
+		rng := rand.New(rand.NewPCG(o.Seed, 0xD0))
+		for k := range o.Doubles {
+			a, b := g.drawn(rng), g.drawn(rng)
+			for a.String() == b.String() || samePlace(a, b) {
+				b = g.drawn(rng)
+			}
+			seed := firstTruthSeed + o.Seed + uint64(k)
+			add(seed, electric.RandomCar(g.circuit, seed), a, b)
+		}
+		return games
+	}
+	for i, f := range single {
+		if o.Spread == 0 {
+			add(uint64(i), electric.Car{}, f)
+			continue
+		}
+		for k := range o.Spread {
+			seed := firstTruthSeed + o.Seed + uint64(i*o.Spread+k)
+			add(seed, electric.RandomCar(g.circuit, seed), f)
+		}
+	}
+	return games
+}
+
+// drawn draws a fault by its prior.
+func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
+	for {
+		at := rng.Float64()
+		for _, s := range g.suspects {
+			if at -= s.prior; at < 0 {
+				if s.fault.Words != "" && !s.comesAndGoes() {
+					return s.fault
+				}
+				break
+			}
+		}
+	}
+}
+
+func samePlace(a, b fault.Fault) bool {
+	for _, p := range a.Parts() {
+		if slices.Contains(b.Parts(), p) {
+			return true
+		}
+	}
+	return false
+}
+
+// play follows the policy to its verdict, or of a double from repair to repair.
+func (m *game) play(o StudyOptions) (*Trial, error) {
+	t := &Trial{Fault: m.faults[0].String(), Harmless: m.harmless(nil)}
+	if len(m.faults) > 1 {
+		t.Fault += " and " + m.faults[1].String()
+		return t, m.playDouble(t)
+	}
+	v, _, err := m.verdict(o.Policy, t, nil, Now{})
+	if err != nil {
+		return nil, err
+	}
+	t.judge(v, m.faults[0].String())
+	return t, nil
+}
+
+func (t *Trial) judge(v *Verdict, truth string) {
+	if v == nil {
+		return
+	}
+	t.Named = v.Faults[0]
+	t.Confident = v.Probability >= verdictAt
+	t.Found = slices.Contains(v.Faults, truth) || t.Harmless && v.Faults[0] == NoFault
+}
+
+// verdict plays to a proven verdict, or until no test is left; without a verdict the likeliest
+// group counts.
+func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict, []probe.Observation, error) {
+	for t.Tests < maxStudyTests {
+		a, err := m.g.assess(seen, now, policy)
+		if err != nil {
+			return nil, nil, err
+		}
+		if a.Verdict != nil && t.ToName == 0 {
+			t.ToName = t.Tests
+		}
+		if a.Verdict != nil && a.Verdict.Proven || len(a.Next) == 0 {
+			if t.ToName == 0 {
+				t.ToName = t.Tests
+			}
+			if a.Verdict == nil && len(a.Suspects) > 0 {
+				top := a.Suspects[0]
+				return &Verdict{Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability}, seen, nil
+			}
+			return a.Verdict, seen, nil
+		}
+		move := a.Next[0]
+		seen = append(seen, m.answer(&move))
+		t.Tests++
+		t.Minutes += move.Minutes
+		t.bound += math.Log2(float64(max(2, len(move.Outcomes))))
+		now.State = m.g.circuit.State(move.State)
+		if now.Setup, err = electric.ParseSetup(m.g.circuit, move.Setup); err != nil {
+			return nil, nil, err
+		}
+	}
+	return nil, seen, nil
+}
+
+// maxRepairs ends a double that goes nowhere.
+const maxRepairs = 6
+
+// playDouble repairs what is named, asks every state again and goes on, until every fan does
+// what it should.
+func (m *game) playDouble(t *Trial) error {
+	var seen []probe.Observation
+	var now Now
+	for t.Repairs < maxRepairs {
+		t.ToName, t.Tests = 0, 0
+		v, all, err := m.verdict(Best, t, seen, now)
+		if err != nil {
+			return err
+		}
+		seen = all
+		repairs := 0
+		if v != nil {
+			for _, words := range v.Faults { // those not to be told apart are mended together
+				f, err := fault.Parse(m.g.circuit, words)
+				if err != nil {
+					continue // no fault, or something else
+				}
+				a := electric.RepairOf(f)
+				if slices.Contains(now.Setup, a) {
+					continue
+				}
+				now.Setup = append(slices.Clone(probe.Lasting(now.Setup)), a)
+				repairs++
+				if m.broken(f, now.Setup) {
+					break
+				}
+				t.Wrong++
+			}
+		}
+		now.State = nil
+		t.Repairs += max(1, repairs)
+		if m.harmless(now.Setup) {
+			t.Found = true
+			return nil
+		}
+		if repairs == 0 {
+			return nil
+		}
+	}
+	return nil
+}
+
+// broken tells whether the repair just made mended one of the faults.
+func (m *game) broken(f fault.Fault, setup []electric.Action) bool {
+	repair := electric.RepairOf(f)
+	return slices.ContainsFunc(m.faults, func(truth fault.Fault) bool { return electric.RepairOf(truth) == repair }) &&
+		slices.Contains(setup, repair)
+}
+
+// network is the car as it really is, in a set-up.
+func (m *game) network(setup []electric.Action) *electric.Network {
+	key := probe.SetupKey(setup)
+	if n := m.nets[key]; n != nil {
+		return n
+	}
+	n, err := m.g.model.Network(setup, m.faults)
+	if err != nil {
+		return nil
+	}
+	n.Tune(m.car)
+	m.nets[key] = n
+	return n
+}
+
+// history runs the car through every state once: the complaint has happened.
+func (m *game) history() {
+	if m.ran {
+		return
+	}
+	m.ran = true
+	n := m.network(nil)
+	n.Restore()
+	for _, s := range m.g.circuit.States {
+		n.Rest()
+		n.Enter(s)
+	}
+	m.blown = n.Blown()
+}
+
+// answer makes a test on the car.
+func (m *game) answer(move *Move) probe.Observation {
+	m.history()
+	setup, err := electric.ParseSetup(m.g.circuit, move.Setup)
+	state := m.g.circuit.State(move.State)
+	o := probe.Observation{State: move.State, Setup: move.Setup}
+	if err != nil {
+		return o
+	}
+	n := m.network(setup)
+	if m.comes() && m.rng.IntN(2) == 0 { // it does not show just now
+		if n, err = m.g.model.Network(setup, nil); err != nil {
+			return o
+		}
+		n.Tune(m.car)
+		n.Restore()
+	} else {
+		n.SetBlown(m.blown)
+	}
+	n.Rest()
+	n.Enter(state)
+	wrong := m.misread > 0 && m.rng.Float64() < m.misread
+	if move.Do == probe.LookAtFans {
+		o.Fans = map[string]string{}
+		shares := make([]float32, len(m.g.fans))
+		n.FanShares(shares)
+		for k, fan := range m.g.fans {
+			o.Fans[fan] = string(electric.SpeedWord(float64(shares[k])))
+		}
+		if wrong {
+			fan := m.g.fans[m.rng.IntN(len(m.g.fans))]
+			o.Fans[fan] = speedWords[m.rng.IntN(3)]
+		}
+		return o
+	}
+	readings := make([]float32, len(m.g.model.Pins()))
+	n.MeterVolts(readings)
+	o.At, o.From = move.At, move.From
+	v := float64(readings[m.g.pinAt[mustPin(move.At)]])
+	if move.From != "" {
+		v -= float64(readings[m.g.pinAt[mustPin(move.From)]])
+	}
+	v = math.Round(100*meter(v)) / 100
+	if wrong {
+		v = math.Round(100*m.rng.Float64()*m.g.circuit.SupplyVolts(false)) / 100
+	}
+	o.Volts = &probe.Reading{Figure: v}
+	return o
+}
+
+func (m *game) comes() bool {
+	return m.faults[0].Intermittent || m.faults[0].Words == fault.Brushes
+}
+
+// harmless tells whether no state shows a fan otherwise than on the same car in health.
+func (m *game) harmless(setup []electric.Action) bool {
+	well, err := m.g.model.Network(nil, nil)
+	if err != nil {
+		return false
+	}
+	well.Tune(m.car)
+	m.history()
+	ill := m.network(setup)
+	if ill == nil {
+		return false
+	}
+	a, b := make([]float32, len(m.g.fans)), make([]float32, len(m.g.fans))
+	ill.SetBlown(m.blown)
+	if setup != nil {
+		ill.Restore() // a fuse that blows again is not mended
+		for _, s := range m.g.circuit.States {
+			ill.Rest()
+			ill.Enter(s)
+		}
+	}
+	for _, s := range m.g.circuit.States {
+		well.Rest()
+		well.Enter(s)
+		well.FanShares(a)
+		ill.Rest()
+		ill.Enter(s)
+		ill.FanShares(b)
+		for k := range a {
+			if electric.SpeedWord(float64(a[k])) != electric.SpeedWord(float64(b[k])) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// entropy is that of the faults' priors in bits, those that no test tells apart taken as one.
+func (g *Guide) entropy() float64 {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	var leaders []int
+	share := map[int]float64{}
+	sum := 0.0
+	for i, s := range g.suspects {
+		if s.fault.Words == "" {
+			continue
+		}
+		leader := i
+		for _, j := range leaders {
+			if apart, err := g.tellApart(j, i); err == nil && !apart {
+				leader = j
+				break
+			}
+		}
+		if leader == i {
+			leaders = append(leaders, i)
+		}
+		share[leader] += s.prior
+		sum += s.prior
+	}
+	bits := 0.0
+	for _, p := range share {
+		bits -= p / sum * math.Log2(p/sum)
+	}
+	return bits
+}
+
+// sum fills in the totals.
+func (r *Report) sum() {
+	n := float64(len(r.Trials))
+	if n == 0 {
+		return
+	}
+	var tests []int
+	var took []float64
+	var bits, asked float64
+	for _, t := range r.Trials {
+		switch {
+		case t.Found:
+			r.Right += 1 / n
+		case t.Confident:
+			r.ConfidentWrong += 1 / n
+		}
+		tests, took = append(tests, t.Tests), append(took, t.Minutes)
+		r.MeanTests += float64(t.Tests) / n
+		r.MeanToName += float64(t.ToName) / n
+		r.MeanMinutes += t.Minutes / n
+		r.WrongRepairs += float64(t.Wrong) / n
+		bits += t.bound
+		asked += float64(t.Tests)
+	}
+	slices.Sort(tests)
+	slices.Sort(took)
+	last := len(tests) - 1
+	r.P95Tests, r.MaxTests = tests[last*95/100], tests[last]
+	r.P95Minutes, r.MaxMinutes = took[last*95/100], took[last]
+	if bits > 0 {
+		r.BoundTests = r.EntropyBits / (bits / asked)
+	}
+}
+
+// textbookOrder places a test in the fixed order.
+func (g *Guide) textbookOrder(t probe.Test) int {
+	const place = 1000
+	state := g.stateIndex(t.State)
+	if t.Do == probe.LookAtFans {
+		if len(probe.Lasting(t.Setup)) == len(t.Setup) {
+			return state
+		}
+		return 9 * place
+	}
+	part := g.circuit.Part(t.At.Part)
+	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: t.At.Part})
+	at := 10*g.placeOf[t.At.Part] + state
+	switch kind := part.Kind(); {
+	case t.From.Part != "" && t.From.Part != t.At.Part:
+		return 8*place + at
+	case kind == harness.KindFuse && t.From.Part == "":
+		return 1*place + at
+	case kind == harness.KindRelay && out:
+		return 2*place + at
+	case kind == harness.KindRelay:
+		return 3*place + at
+	case kind == harness.KindMotor:
+		return 4*place + at
+	case kind == harness.KindController, kind == harness.KindFanModule, kind == harness.KindPWMModule, kind == harness.KindSpeedController:
+		return 6*place + at
+	}
+	return 5*place + at
+}
+
+// byTextbook puts tests that tell something into the fixed order.
+func (g *Guide) byTextbook(list []scored) {
+	slices.SortStableFunc(list, func(a, b scored) int {
+		return cmp.Compare(g.textbookOrder(a.test), g.textbookOrder(b.test))
+	})
+}
+
+// String is a line for people.
+func (r *Report) String() string {
+	return fmt.Sprintf("%s, %s: %.1f %% right, %.1f %% confidently wrong, %.1f tests to name, %.1f with proof, %.1f min; entropy %.1f bits, bound %.1f tests",
+		r.Circuit, r.Policy, 100*r.Right, 100*r.ConfidentWrong, r.MeanToName, r.MeanTests, r.MeanMinutes, r.EntropyBits, r.BoundTests)
+}
