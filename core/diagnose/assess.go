@@ -108,8 +108,9 @@ func (g *Guide) fits(seen []probe.Observation) ([][]fit, error) {
 // belief is what the evidence leaves: the probability of each suspect, summing to one, and
 // for each suspect how likely each of its cars is, summing to one.
 type belief struct {
-	of  []float64
-	car []fit
+	of     []float64
+	car    []fit
+	counts []int // the suspects that count in choosing a test, once asked for
 }
 
 // weigh multiplies the priors by how well everything seen fits, car by car, leaving out one
@@ -265,6 +266,9 @@ func (g *Guide) tellApart(i, j int) (bool, error) {
 	apart := false
 	for _, t := range g.allTests {
 		sh, err := g.sheaf(t.Setup)
+		if err == nil {
+			err = g.need(sh, []int{i, j})
+		}
 		if err != nil {
 			return false, err
 		}
@@ -304,7 +308,7 @@ func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
 // voltsDiffer compares the two suspects' cars over thresholds two spreads of the
 // meter apart, each soft by it: the largest difference between the shares above it.
 func (g *Guide) voltsDiffer(sh *sheaf, state int, t probe.Test, i, j int) bool {
-	spread := meterOf(t).spread
+	spread := finenessOf(t).spread
 	a, b := g.meterAt(sh, i, state, t), g.meterAt(sh, j, state, t)
 	var x, y [cars]float64
 	low, high := 1e9, -1e9

@@ -9,6 +9,7 @@
 package diagnose
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"sync"
@@ -58,14 +59,23 @@ type Guide struct {
 	fans     []string
 	apart    map[[2]int]bool // pairs already judged: can a test tell them apart?
 	allTests []probe.Test    // with everything fitted, and each relay out
+	relayAt  map[string]int
+	casts    map[string]*forecast
 }
 
-// sheaf is what every suspect's cars show in one set-up: for each suspect, cars × states ×
-// (pins + fans) figures, volts first (NaN floating), then speed shares.
+// sheaf is what the suspects' cars show in one set-up: for each suspect, cars × states × width
+// figures: volts at each pin (NaN floating), each fan's speed share, each fan's amps, each
+// relay pulled in. A suspect's samples are made when first needed.
 type sheaf struct {
 	setup   []electric.Action
 	samples [][]float32
-	binned  map[[3]int][]uint8 // by state and leads, for choosing tests
+	binned  map[[3]int]*binnedRow // by state and leads, for choosing tests
+}
+
+// binnedRow is the bin each suspect's cars fall into for one test, as far as it is known.
+type binnedRow struct {
+	bins []uint8
+	done []bool
 }
 
 // New prepares a guide; predictions are made as they are needed.
@@ -77,6 +87,10 @@ func New(m *electric.Model) (*Guide, error) {
 	g := &Guide{
 		model: m, circuit: c, sheaves: map[string]*sheaf{}, pinAt: map[harness.Pin]int{},
 		apart: map[[2]int]bool{}, allTests: probe.Tests(c, nil),
+		relayAt: map[string]int{}, casts: map[string]*forecast{},
+	}
+	for i, p := range c.OfKind(harness.KindRelay) {
+		g.relayAt[p.Name] = i
 	}
 	for i, pin := range m.Pins() {
 		g.pinAt[pin] = i
@@ -126,60 +140,86 @@ func (s *suspect) comesAndGoes() bool {
 	return s.fault.Intermittent || s.fault.Words == fault.Brushes
 }
 
-// sheaf predicts a set-up for every suspect: each car is first run through every state with
-// everything fitted, and what blows stays blown.
+// keptSheaves bounds how many set-ups' samples are kept beside the usual ones.
+const keptSheaves = 40
+
+// sheaf finds or begins the samples of a set-up.
 func (g *Guide) sheaf(setup []electric.Action) (*sheaf, error) {
 	key := probe.SetupKey(setup)
 	if sh := g.sheaves[key]; sh != nil {
 		return sh, nil
 	}
-	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects)), binned: map[[3]int][]uint8{}}
-	well, err := g.model.Network(setup, nil)
-	if err != nil {
-		return nil, err
+	if _, err := g.model.Network(setup, nil); err != nil {
+		return nil, err // such a set-up cannot be
 	}
-	jobs := make(chan int)
-	errs := make(chan error, 2)
-	var workers sync.WaitGroup
-	for range 2 {
-		workers.Go(func() {
-			for i := range jobs {
-				if err := g.fill(sh, i); err != nil {
-					select {
-					case errs <- err:
-					default:
-					}
-				}
-			}
-		})
+	if len(g.sheaves) >= keptSheaves {
+		clear(g.sheaves) // made again as they are needed
 	}
-	for i, s := range g.suspects {
-		if !s.unknown && !s.comesAndGoes() {
-			jobs <- i
-		}
-	}
-	close(jobs)
-	workers.Wait()
-	select {
-	case err := <-errs:
-		return nil, err
-	default:
-	}
-	for i, s := range g.suspects {
-		if s.comesAndGoes() {
-			if err := g.fillComing(sh, i, well); err != nil {
-				return nil, err
-			}
-		}
-	}
+	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects)), binned: map[[3]int]*binnedRow{}}
 	g.sheaves[key] = sh
 	return sh, nil
 }
 
-// width is the number of figures a car shows in one state.
-func (g *Guide) width() int { return len(g.model.Pins()) + len(g.fans) }
+// need makes the samples of these suspects: each car is first run through every state with
+// everything fitted, and what blows stays blown.
+func (g *Guide) need(sh *sheaf, which []int) error {
+	var missing []int
+	for _, i := range which {
+		if sh.samples[i] == nil && !g.suspects[i].unknown {
+			missing = append(missing, i)
+		}
+	}
+	return g.both(missing, func(i int) error { return g.fill(sh, i) })
+}
 
-// fill computes one suspect's samples.
+// both does independent pieces of work on two cores; a panic in one is the caller's error.
+func (g *Guide) both(list []int, work func(i int) error) error {
+	if len(list) < 4 {
+		for _, i := range list {
+			if err := work(i); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	jobs := make(chan int, len(list))
+	for _, i := range list {
+		jobs <- i
+	}
+	close(jobs)
+	errs := make(chan error, 2)
+	for range 2 {
+		go func() {
+			var first error
+			defer func() {
+				if p := recover(); p != nil {
+					first = fmt.Errorf("diagnose: %v", p)
+				}
+				errs <- first
+			}()
+			for i := range jobs {
+				if err := work(i); err != nil && first == nil {
+					first = err
+				}
+			}
+		}()
+	}
+	return errors.Join(<-errs, <-errs)
+}
+
+// everyone lists all suspects.
+func (g *Guide) everyone() []int {
+	list := make([]int, len(g.suspects))
+	for i := range list {
+		list[i] = i
+	}
+	return list
+}
+
+// width is the number of figures a car shows in one state.
+func (g *Guide) width() int { return len(g.model.Pins()) + 2*len(g.fans) + len(g.relayAt) }
+
+// fill computes one suspect's samples. An intermittent fault shows on some of the cars only.
 func (g *Guide) fill(sh *sheaf, i int) error {
 	s := g.suspects[i]
 	n, err := g.network(s, sh.setup)
@@ -194,34 +234,35 @@ func (g *Guide) fill(sh *sheaf, i int) error {
 		n.Tune(g.cars[k])
 		g.sample(n, samples, k, s.blown[k])
 	}
-	sh.samples[i] = samples
-	return nil
-}
-
-// fillComing mixes cars on which an intermittent fault shows with cars on which it does not.
-func (g *Guide) fillComing(sh *sheaf, i int, well *electric.Network) error {
-	if err := g.fill(sh, i); err != nil {
-		return err
-	}
-	for k := range g.cars {
-		if g.cars[k].Dormant {
-			well.Tune(g.cars[k])
-			g.sample(well, sh.samples[i], k, 0)
+	if s.comesAndGoes() {
+		well, err := g.model.Network(sh.setup, nil)
+		if err != nil {
+			return err
+		}
+		for k := range g.cars {
+			if g.cars[k].Dormant {
+				well.Tune(g.cars[k])
+				g.sample(well, samples, k, 0)
+			}
 		}
 	}
+	sh.samples[i] = samples
 	return nil
 }
 
 // sample writes what one car shows in every state.
 func (g *Guide) sample(n *electric.Network, samples []float32, car int, blown uint64) {
-	pins, width := len(g.model.Pins()), g.width()
+	pins, fans, width := len(g.model.Pins()), len(g.fans), g.width()
 	for j, state := range g.circuit.States {
 		n.SetBlown(blown)
 		n.Rest()
 		n.Enter(state)
 		at := (car*len(g.circuit.States) + j) * width
-		n.MeterVolts(samples[at : at+pins])
-		n.FanShares(samples[at+pins : at+width])
+		row := samples[at : at+width]
+		n.MeterVolts(row[:pins])
+		n.FanShares(row[pins : pins+fans])
+		n.FanAmps(row[pins+fans : pins+2*fans])
+		n.PulledIn(row[pins+2*fans:])
 	}
 }
 
@@ -297,6 +338,16 @@ func (g *Guide) meterAt(sh *sheaf, suspect, state int, t probe.Test) reading {
 // fan views a fan's speed share.
 func (g *Guide) fan(sh *sheaf, suspect, state, fan int) view {
 	return g.volts(sh, suspect, state, len(g.model.Pins())+fan)
+}
+
+// fanAmps views a fan's current.
+func (g *Guide) fanAmps(sh *sheaf, suspect, state, fan int) view {
+	return g.volts(sh, suspect, state, len(g.model.Pins())+len(g.fans)+fan)
+}
+
+// pulledIn views whether a relay is pulled in.
+func (g *Guide) pulledIn(sh *sheaf, suspect, state, relay int) view {
+	return g.volts(sh, suspect, state, len(g.model.Pins())+2*len(g.fans)+relay)
 }
 
 // meter turns a floating pin's NaN into what a display shows, within the meter's range.

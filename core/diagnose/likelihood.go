@@ -2,18 +2,17 @@ package diagnose
 
 import (
 	"math"
+	"slices"
 
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/probe"
 )
 
-// Softness of what is read, and how sharply an eye tells the words for a fan's speed apart,
-// as a share of the highest speed.
+// How sharply an eye tells the words for a fan's speed apart, as a share of the highest speed.
 const (
-	meterSpread = 0.25 // volts, meter and contact of the probe
-	dropSpread  = 0.08 // volts, of a drop read on a fine range between two near points
-	edgeSlow    = 0.015
-	edgeFast    = 0.03
+	edgeSlow = 0.015
+	edgeFast = 0.03
 )
 
 // fit tells how well one observation fits one suspect's cars, each from 0 to 1. The scale
@@ -23,31 +22,24 @@ type fit [cars]float64
 // likelihood weighs one observation for every suspect and every car of it. A reading that a
 // car cannot show is a misread, which is kept possible.
 func (g *Guide) likelihood(o *probe.Observation) ([]fit, error) {
-	setup, err := o.Check(g.circuit)
+	t, err := o.Test(g.circuit)
 	if err != nil {
 		return nil, err
 	}
-	sh, err := g.sheaf(setup)
-	if err != nil {
-		return nil, err
-	}
-	state := g.stateIndex(g.circuit.State(o.State))
 	fits := make([]fit, len(g.suspects))
+	weigh, floor, err := g.weigher(t, o)
+	if err != nil {
+		return nil, err
+	}
 	for i, s := range g.suspects {
 		f := &fits[i]
-		floor := misread / 3
-		switch {
-		case s.unknown:
+		if s.unknown {
 			for k := range f {
 				f[k] = likelyUnknown
 			}
 			continue
-		case o.Fans != nil:
-			floor = misread / float64(len(speedWords))
-			g.fansFit(f, sh, i, state, o.Fans)
-		default:
-			g.voltsFit(f, sh, i, state, o)
 		}
+		weigh(f, i)
 		for k := range f {
 			f[k] = (1-misread)*f[k] + floor
 		}
@@ -57,6 +49,39 @@ func (g *Guide) likelihood(o *probe.Observation) ([]fit, error) {
 		}
 	}
 	return fits, nil
+}
+
+// weigher gives what fills in a suspect's fits for an observation, and what a misread is worth.
+func (g *Guide) weigher(t probe.Test, o *probe.Observation) (func(f *fit, suspect int), float64, error) {
+	switch {
+	case o.Unreachable:
+		return func(f *fit, _ int) { f.set(1) }, 0, nil // nothing is known by it
+	case t.Do == probe.LookAtFans:
+		sh, err := g.sheaf(t.Setup)
+		if err == nil {
+			err = g.need(sh, g.everyone())
+		}
+		state := g.stateIndex(t.State)
+		return func(f *fit, i int) { g.fansFit(f, sh, i, state, o.Fans) }, misread / float64(len(speedWords)), err
+	case probe.Words[t.Do] != nil:
+		chances, err := g.words(t, g.everyone())
+		word := slices.Index(probe.Words[t.Do], o.Word())
+		row := make([]float64, len(probe.Words[t.Do]))
+		return func(f *fit, i int) {
+			for k := range f {
+				chances(i, k, row)
+				f[k] = row[word]
+			}
+		}, misread / float64(len(row)), err
+	}
+	show, err := g.figures(t, g.everyone())
+	return func(f *fit, i int) { figureFit(f, show, t, i, o.Reading()) }, misread / 3, err
+}
+
+func (f *fit) set(v float64) {
+	for k := range f {
+		f[k] = v
+	}
 }
 
 // level gives every car the mean.
@@ -75,45 +100,35 @@ func (f *fit) mean() float64 {
 	return sum / cars
 }
 
-// voltsFit compares a reading with the suspect's cars: a bell around each prediction, as
+// figureFit compares a reading with the suspect's cars: a bell around each prediction, as
 // wide as the meter's spread and the spread between cars ask for.
-func (g *Guide) voltsFit(f *fit, sh *sheaf, suspect, state int, o *probe.Observation) {
-	t := probe.Test{At: mustPin(o.At)}
-	if o.From != "" {
-		t.From = mustPin(o.From)
-	}
-	r := g.meterAt(sh, suspect, state, t)
+func figureFit(f *fit, show shows, t probe.Test, suspect int, r *probe.Reading) {
 	var mean, square float64
+	var at [cars]float64
 	for k := range cars {
-		v := meter(r.at(k))
+		v := scaled(t, show(suspect, k))
+		at[k] = v
 		mean += v / cars
 		square += v * v / cars
 	}
 	// Silverman's rule for the width of a kernel estimate.
 	spread := 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(cars, -0.2)
-	width := math.Hypot(meterOf(t).spread, spread)
+	width := math.Hypot(finenessOf(t).spread, spread)
 	for k := range cars {
-		v := r.at(k)
-		if o.Volts.Open {
-			if math.IsNaN(v) {
+		if r.Open && t.Do != probe.Ohms { // a display without a figure: nothing was there
+			f[k] = 0
+			if math.IsNaN(show(suspect, k)) {
 				f[k] = 1
 			}
 			continue
 		}
-		d := (o.Volts.Figure - meter(v)) / width
+		read := math.Inf(1)
+		if !r.Open {
+			read = r.Figure
+		}
+		d := (scaled(t, read) - at[k]) / width
 		f[k] = math.Exp(-d * d / 2)
 	}
-}
-
-// fineness is how finely a meter is read in a test.
-type fineness struct{ spread, bin float64 }
-
-// meterOf tells a reading against the battery's negative post from a drop.
-func meterOf(t probe.Test) fineness {
-	if t.From.Part != "" {
-		return fineness{dropSpread, 0.1}
-	}
-	return fineness{meterSpread, 0.25}
 }
 
 // speedWords is the order in which chances of words are kept.
@@ -122,11 +137,22 @@ var speedWords = []string{string(electric.Stopped), string(electric.Slow), strin
 // speedChances gives the chance of each of speedWords for a speed share: the words' edges
 // made soft.
 func speedChances(share float64) [4]float64 {
-	soft := func(x, edge, width float64) float64 { return 1 / (1 + math.Exp(-(x-edge)/width)) }
 	backwards := soft(-share, electric.SlowFrom, edgeSlow)
 	moving := soft(share, electric.SlowFrom, edgeSlow)
 	fast := soft(share, electric.FastFrom, edgeFast)
 	return [4]float64{(1 - moving) * (1 - backwards), moving * (1 - fast), moving * fast, backwards}
+}
+
+// cyclingChance is how likely a fan starts and stops quickly: what comes and goes does; a joint
+// that cannot carry it may.
+func cyclingChance(s *suspect) float64 {
+	switch {
+	case s.comesAndGoes():
+		return 0.5
+	case s.fault.Words == fault.Resists || s.fault.Words == fault.PostResists || s.fault.Words == fault.WayResists:
+		return 0.1
+	}
+	return 0.02
 }
 
 // fansFit is the chance that a look at the fans gives these words.
@@ -139,8 +165,12 @@ func (g *Guide) fansFit(fits *fit, sh *sheaf, suspect, state int, seen map[strin
 				continue
 			}
 			c := speedChances(g.fan(sh, suspect, state, f).at(k))
-			if word == probe.Running {
+			switch word {
+			case probe.Running:
 				chance *= c[1] + c[2]
+				continue
+			case probe.Cycling: // what starts and stops does neither for long
+				chance *= cyclingChance(g.suspects[suspect])
 				continue
 			}
 			for w, known := range speedWords {

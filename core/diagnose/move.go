@@ -172,7 +172,7 @@ func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now
 func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
 	var list []scored
 	for _, t := range probe.Tests(g.circuit, now.Setup) {
-		if done(t, seen) {
+		if g.done(t, seen) {
 			continue
 		}
 		o, err := g.classes(t, b)
@@ -187,20 +187,15 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 	return list, nil
 }
 
-// done tells whether this very test has been made.
-func done(t probe.Test, seen []probe.Observation) bool {
-	words := probe.SetupWords(t.Setup)
+// done tells whether this very test has been made, or its pin cannot be reached.
+func (g *Guide) done(t probe.Test, seen []probe.Observation) bool {
+	key := t.Key()
 	return slices.ContainsFunc(seen, func(o probe.Observation) bool {
-		at, from := "", ""
-		if t.Do == probe.Volts {
-			at = t.At.String()
+		if o.Unreachable {
+			return o.At == t.At.String() || t.From.Part != "" && o.At == t.From.String()
 		}
-		if t.From.Part != "" {
-			from = t.From.String()
-		}
-		setup := slices.Clone(o.Setup)
-		slices.Sort(setup)
-		return o.State == t.State.Name && o.At == at && o.From == from && slices.Equal(setup, words)
+		made, err := o.Test(g.circuit)
+		return err == nil && made.Key() == key
 	})
 }
 

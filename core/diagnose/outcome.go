@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
@@ -27,15 +28,59 @@ const (
 
 // classes works out a test's outcomes for the suspects with some belief left.
 func (g *Guide) classes(t probe.Test, b *belief) (*outcomes, error) {
-	sh, err := g.sheaf(t.Setup)
+	live := b.live(g)
+	switch {
+	case t.Do == probe.LookAtFans:
+		sh, err := g.sheaf(t.Setup)
+		if err == nil {
+			err = g.need(sh, live)
+		}
+		if err != nil {
+			return nil, err
+		}
+		return g.fanClasses(sh, g.stateIndex(t.State), b), nil
+	case probe.Words[t.Do] != nil:
+		return g.wordClasses(t, b, live)
+	}
+	return g.figureClasses(t, b, live)
+}
+
+// live lists the suspects that count in choosing a test.
+func (b *belief) live(g *Guide) []int {
+	if b.counts == nil {
+		for i, p := range b.of {
+			if p >= negligible && !g.suspects[i].unknown {
+				b.counts = append(b.counts, i)
+			}
+		}
+	}
+	return b.counts
+}
+
+// wordClasses: a class for each word.
+func (g *Guide) wordClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
+	chances, err := g.words(t, live)
 	if err != nil {
 		return nil, err
 	}
-	state := g.stateIndex(t.State)
-	if t.Do == probe.LookAtFans {
-		return g.fanClasses(sh, state, b), nil
+	words := probe.Words[t.Do]
+	o := &outcomes{labels: words, chance: make([][]float64, len(g.suspects)), total: make([]float64, len(words))}
+	one := make([]float64, len(words))
+	for _, i := range live {
+		row := make([]float64, len(words))
+		for k := range cars {
+			chances(i, k, one)
+			for w, p := range one {
+				row[w] += b.car[i][k] * p
+			}
+		}
+		o.chance[i] = row
+		for w, p := range row {
+			o.total[w] += b.of[i] * p
+		}
 	}
-	return g.voltClasses(sh, state, t, b), nil
+	o.soften()
+	return o, nil
 }
 
 // negligible is the belief below which a suspect does not count in choosing a test.
@@ -129,50 +174,54 @@ func (o *outcomes) soften() {
 	}
 }
 
-// noBin marks a car that predicts nothing.
-const noBin = 255
-
-// binned gives, for each suspect and car, the bin its reading falls into. It does not depend
-// on the evidence and is kept.
-func (g *Guide) binned(sh *sheaf, state int, t probe.Test) []uint8 {
-	key := [3]int{state, g.pinAt[t.At], -1}
-	if t.From.Part != "" {
-		key[2] = g.pinAt[t.From]
+// binned gives, for each of these suspects and each car, the bin its reading falls into. It
+// does not depend on the evidence and is kept where it is quickly asked for again.
+func (g *Guide) binned(t probe.Test, live []int) ([]uint8, error) {
+	show, err := g.figures(t, live)
+	if err != nil {
+		return nil, err
 	}
-	if known := sh.binned[key]; known != nil {
-		return known
+	row := &binnedRow{bins: make([]uint8, len(g.suspects)*cars), done: make([]bool, len(g.suspects))}
+	if t.Do == probe.Volts {
+		key := [3]int{g.stateIndex(t.State), g.pinAt[t.At], -1}
+		if t.From.Part != "" {
+			key[2] = g.pinAt[t.From]
+		}
+		sh, err := g.sheaf(t.Setup)
+		if err != nil {
+			return nil, err
+		}
+		if known := sh.binned[key]; known != nil {
+			row = known
+		}
+		sh.binned[key] = row
 	}
-	width := meterOf(t).bin
-	list := make([]uint8, len(g.suspects)*cars)
-	for i, s := range g.suspects {
-		if s.unknown {
-			for k := range cars {
-				list[i*cars+k] = noBin
-			}
+	fine := finenessOf(t)
+	for _, i := range live {
+		if row.done[i] {
 			continue
 		}
-		r := g.meterAt(sh, i, state, t)
+		row.done[i] = true
 		for k := range cars {
-			v := meter(r.at(k))
-			list[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v-lowestVolts)/width)))))
+			v := scaled(t, show(i, k))
+			row.bins[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v-fine.lowest)/fine.bin)))))
 		}
 	}
-	sh.binned[key] = list
-	return list
+	return row.bins, nil
 }
 
-// voltClasses puts the edges where the suspects' predictions leave gaps, so that no likely
+// figureClasses puts the edges where the suspects' predictions leave gaps, so that no likely
 // reading lies near an edge.
-func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outcomes {
-	binned := g.binned(sh, state, t)
+func (g *Guide) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
+	binned, err := g.binned(t, live)
+	if err != nil {
+		return nil, err
+	}
 	var weight [bins]float64 // of belief
-	for i, p := range b.of {
-		if p < negligible || g.suspects[i].unknown {
-			continue
-		}
+	for _, i := range live {
 		car := &b.car[i]
 		for k, bin := range binned[i*cars : (i+1)*cars] {
-			weight[bin] += p * car[k]
+			weight[bin] += b.of[i] * car[k]
 		}
 	}
 	edges := gaps(weight[:])
@@ -186,20 +235,17 @@ func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outc
 	n := len(edges) + 1
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, n)}
 	rows := make([]float64, n*len(g.suspects))
-	width := meterOf(t).bin
-	volts := func(bin float64) float64 { return lowestVolts + bin*width }
+	fine := finenessOf(t)
+	figure := func(bin float64) float64 { return fine.lowest + bin*fine.bin }
 	middle := make([]float64, n)
 	for bin, w := range weight {
 		o.total[class[bin]] += w
-		middle[class[bin]] += w * volts(float64(bin))
+		middle[class[bin]] += w * figure(float64(bin))
 	}
 	for k := range middle {
 		middle[k] /= math.Max(o.total[k], 1e-12)
 	}
-	for i, p := range b.of {
-		if p < negligible || g.suspects[i].unknown {
-			continue
-		}
+	for _, i := range live {
 		row := rows[i*n : (i+1)*n]
 		car := &b.car[i]
 		for k, bin := range binned[i*cars : (i+1)*cars] {
@@ -207,13 +253,13 @@ func (g *Guide) voltClasses(sh *sheaf, state int, t probe.Test, b *belief) *outc
 		}
 		o.chance[i] = row
 	}
-	edgeVolts := make([]float64, len(edges))
+	at := make([]float64, len(edges))
 	for k, e := range edges {
-		edgeVolts[k] = volts(float64(e) + 0.5)
+		at[k] = figure(float64(e) + 0.5)
 	}
-	o.labels = voltLabels(edgeVolts, middle)
+	o.labels = figureLabels(t, at, middle)
 	o.soften()
-	return o
+	return o, nil
 }
 
 const (
@@ -245,16 +291,46 @@ func gaps(weight []float64) []int {
 	return edges
 }
 
-// voltLabels words the classes: "under 3.1 V", "about 6.2 V", "over 9.4 V".
-func voltLabels(edges, middle []float64) []string {
+// figureLabels words the classes: "under 3.1 V", "about 6.2 V", "over 9.4 V".
+func figureLabels(t probe.Test, edges, middle []float64) []string {
 	if len(edges) == 0 {
-		return []string{fmt.Sprintf("about %s", FormatVolts(middle[0]))}
+		return []string{"about " + spell(t, middle[0])}
 	}
-	labels := []string{"under " + FormatVolts(edges[0])}
+	labels := []string{"under " + spell(t, edges[0])}
 	for k := 1; k < len(edges); k++ {
-		labels = append(labels, fmt.Sprintf("%s to %s", strings.TrimSuffix(FormatVolts(edges[k-1]), " V"), FormatVolts(edges[k])))
+		low, high := spell(t, edges[k-1]), spell(t, edges[k])
+		if n := len(strings.Fields(low)); n == 2 && strings.Fields(low)[1] == strings.Fields(high + " ?")[1] {
+			low = strings.Fields(low)[0] // the unit once
+		}
+		labels = append(labels, low+" to "+high)
 	}
-	return append(labels, "over "+FormatVolts(edges[len(edges)-1]))
+	return append(labels, "over "+spell(t, edges[len(edges)-1]))
+}
+
+// spell words a figure on a test's own scale.
+func spell(t probe.Test, v float64) string {
+	switch t.Do {
+	case probe.Amps:
+		return fmt.Sprintf("%.1f A", v)
+	case probe.Ohms:
+		return FormatOhms(math.Pow(10, v) - leadOhms)
+	}
+	return FormatVolts(v)
+}
+
+// FormatOhms spells a resistance as a meter does.
+func FormatOhms(v float64) string {
+	switch {
+	case v > 3e7 || math.IsInf(v, 1) || math.IsNaN(v):
+		return "open"
+	case v >= 1e6:
+		return fmt.Sprintf("%.1f MΩ", v/1e6)
+	case v >= 1e3:
+		return fmt.Sprintf("%.1f kΩ", v/1e3)
+	case v >= 10:
+		return fmt.Sprintf("%.0f Ω", v)
+	}
+	return fmt.Sprintf("%.1f Ω", math.Max(0, v))
 }
 
 // FormatVolts spells a figure as a meter does.
@@ -296,18 +372,32 @@ func (o *outcomes) bits(belief []float64) float64 {
 
 // healthy words what a test shows on a car with nothing wrong, as drawn.
 func (g *Guide) healthy(t probe.Test) string {
+	switch t.Do {
+	case probe.Codes:
+		return "no codes"
+	case probe.Turned, probe.Looked, probe.Wiggled:
+		return probe.Words[t.Do][0]
+	case probe.Lamp, probe.LED, probe.Ohms, probe.Amps:
+		return g.healthyInstrument(t)
+	}
 	n, err := g.model.Network(t.Setup, nil)
 	if err != nil {
 		return ""
 	}
 	n.Enter(t.State)
-	if t.Do == probe.LookAtFans {
-		return g.wordFans(n.Point(t.State).Motors)
+	p := n.Point(t.State)
+	switch t.Do {
+	case probe.LookAtFans:
+		return g.wordFans(p.Motors)
+	case probe.Relay:
+		if p.Relays[t.Part] == "pulled in" {
+			return "click"
+		}
+		return "nothing"
 	}
-	pins := n.Point(t.State).Pins
-	v := pins[t.At.String()]
+	v := p.Pins[t.At.String()]
 	if t.From.Part != "" && v != nil {
-		from := pins[t.From.String()]
+		from := p.Pins[t.From.String()]
 		if from == nil {
 			return "nothing (floating)"
 		}
@@ -318,6 +408,27 @@ func (g *Guide) healthy(t probe.Test) string {
 		return "nothing (floating)"
 	}
 	return FormatVolts(*v)
+}
+
+func (g *Guide) healthyInstrument(t probe.Test) string {
+	instrument := instrumentOf[t.Do]
+	if t.With == "heavy" {
+		instrument = electric.HeavyLamp
+	}
+	x, err := g.model.Instrument(t.Setup, nil, instrument, t.At, t.From)
+	if err != nil {
+		return ""
+	}
+	v := x.Shows(t.State)
+	switch t.Do {
+	case probe.Lamp:
+		return g.model.LampWord(v)
+	case probe.LED:
+		return electric.LEDWord(v)
+	case probe.Amps:
+		return fmt.Sprintf("%.1f A", v)
+	}
+	return FormatOhms(v)
 }
 
 // mustPin reads a pin that was checked before.

@@ -31,9 +31,10 @@ func TestEdgesLieInGaps(t *testing.T) {
 	assert.Len(t, gaps(comb), maxClasses-1, "no more classes than a person keeps apart")
 }
 
-func TestVoltLabels(t *testing.T) {
-	assert.Equal(t, []string{"under 3.1 V", "3.1 to 9.4 V", "over 9.4 V"}, voltLabels([]float64{3.1, 9.4}, nil))
-	assert.Equal(t, []string{"about 6.2 V"}, voltLabels(nil, []float64{6.2}))
+func TestLabels(t *testing.T) {
+	inVolts := probe.Test{Do: probe.Volts}
+	assert.Equal(t, []string{"under 3.1 V", "3.1 to 9.4 V", "over 9.4 V"}, figureLabels(inVolts, []float64{3.1, 9.4}, nil))
+	assert.Equal(t, []string{"about 6.2 V"}, figureLabels(inVolts, nil, []float64{6.2}))
 	assert.Equal(t, "0.0 V", FormatVolts(-0.001))
 }
 
@@ -98,11 +99,10 @@ func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
 			if test.Do != probe.Volts || test.From.Part != "" {
 				continue
 			}
-			sh, err := g.sheaf(test.Setup)
+			binned, err := g.binned(test, b.live(g))
 			require.NoError(t, err)
-			state := g.stateIndex(test.State)
-			binned := g.binned(sh, state, test)
-			o := g.voltClasses(sh, state, test, b)
+			o, err := g.figureClasses(test, b, b.live(g))
+			require.NoError(t, err)
 			// All cars of the healthy suspect fall into one class, but for a stray few.
 			best := 0.0
 			for _, p := range o.chance[well] {

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
 
@@ -75,20 +76,10 @@ func (m *Model) Measure(q Measurement) (*Measured, error) {
 	var a, b node
 	scale := m.Circuit.Nominal() / 12
 	n, err := m.enter(q.Condition, func(n *Network) (err error) {
-		if a, b, err = n.leads(q); err != nil || a == b {
-			return err
+		if a, b, err = n.leads(q.At, q.From); err == nil {
+			n.connect(q.Instrument, a, b)
 		}
-		switch q.Instrument {
-		case Lamp:
-			n.addLamp(-1, a, b, 12*scale, lampWatts)
-		case HeavyLamp:
-			n.addLamp(-1, a, b, 12*scale, heavyLampWatts)
-		case LEDTester:
-			n.addCurve(curve{a: a, b: b, led: true, part: -1})
-		default:
-			n.resist(a, b, meterOhms, -1)
-		}
-		return nil
+		return err
 	})
 	if err != nil {
 		return nil, err
@@ -118,15 +109,112 @@ func lampWord(volts float64) string {
 	return "bright"
 }
 
-func (n *Network) leads(q Measurement) (a, b node, err error) {
-	if a, err = n.reach(q.At); err != nil {
+// connect stamps an instrument between two nodes; an ohmmeter and a clamp add nothing.
+func (n *Network) connect(instrument Instrument, a, b node) {
+	if a == b {
+		return
+	}
+	volts := n.model.Circuit.Nominal()
+	switch instrument {
+	case Lamp:
+		n.addLamp(-1, a, b, volts, lampWatts)
+	case HeavyLamp:
+		n.addLamp(-1, a, b, volts, heavyLampWatts)
+	case LEDTester:
+		n.addCurve(curve{a: a, b: b, led: true, part: -1})
+	case Voltmeter:
+		n.resist(a, b, meterOhms, -1)
+	}
+}
+
+func (n *Network) leads(at, from harness.Pin) (a, b node, err error) {
+	if a, err = n.reach(at); err != nil {
 		return a, b, err
 	}
 	b = post
-	if q.From.Part != "" {
-		b, err = n.reach(q.From)
+	if from.Part != "" {
+		b, err = n.reach(from)
 	}
 	return a, b, err
+}
+
+// Instrumented is a network with an instrument's leads on it, ready to be read in any state on
+// any car.
+type Instrumented struct {
+	*Network
+	instrument Instrument
+	at         harness.Pin
+	a, b       node
+}
+
+// Instrument builds the circuit with a set-up, faults and an instrument in it.
+func (m *Model) Instrument(setup []Action, faults []fault.Fault, instrument Instrument, at, from harness.Pin) (*Instrumented, error) {
+	x := &Instrumented{instrument: instrument, at: at.Cavity()}
+	var err error
+	x.Network, err = m.build(setup, faults, func(n *Network) (err error) {
+		if x.a, x.b, err = n.leads(at, from); err == nil {
+			n.connect(instrument, x.a, x.b)
+		}
+		return err
+	})
+	return x, err
+}
+
+// Shows is the instrument's figure in a state entered from rest: volts across it, amps of a
+// clamp, ohms (+Inf for an open line, NaN on a live one).
+func (x *Instrumented) Shows(s *harness.State) float64 {
+	n := x.Network
+	read := func() float64 {
+		n.Rest()
+		n.Enter(s)
+		return n.at(x.a) - n.at(x.b)
+	}
+	switch x.instrument {
+	case Clamp:
+		read()
+		return n.ampsInto(x.at)
+	case Ohmmeter:
+		n.injected = injection{a: x.a, b: x.b}
+		rest := read()
+		if math.Abs(rest) > liveVolts {
+			return math.NaN()
+		}
+		n.injected.amps = ohmmeterAmps
+		ohms := (read() - rest) / ohmmeterAmps
+		n.injected.amps = 0
+		if ohms > openAboveOhms {
+			return math.Inf(1)
+		}
+		return ohms
+	}
+	return read()
+}
+
+// LampWord is what a lamp does at so many volts across it, on this circuit's nominal volts.
+func (m *Model) LampWord(volts float64) string {
+	return lampWord(math.Abs(volts) * 12 / m.Circuit.Nominal())
+}
+
+// LEDWord is what an LED tester does at so many volts across it.
+func LEDWord(volts float64) string {
+	if amps, _ := (&curve{led: true}).current(volts); amps > ledFrom {
+		return "lights"
+	}
+	return "off"
+}
+
+// ampsInto is the current the wires bring to a pin.
+func (n *Network) ampsInto(pin harness.Pin) float64 {
+	amps := 0.0
+	for i, w := range n.model.Circuit.Wires {
+		switch pin {
+		case w.From:
+			amps -= n.current(n.wires[i])
+		case w.To:
+			amps += n.current(n.wires[i])
+		}
+	}
+	return amps
 }
 
 // disturbed names the relays that the instrument itself pulls in or lets go.
@@ -154,15 +242,7 @@ func (m *Model) clamp(q Measurement) (*Measured, error) {
 	if err != nil {
 		return nil, err
 	}
-	amps := 0.0
-	for i, w := range m.Circuit.Wires {
-		switch q.At.Cavity() {
-		case w.From:
-			amps -= n.current(n.wires[i])
-		case w.To:
-			amps += n.current(n.wires[i])
-		}
-	}
+	amps := n.ampsInto(q.At.Cavity())
 	r := &Measured{Instrument: Clamp, At: q.At.String(), Figure: &amps, Unit: "A"}
 	if q.Zero != 0 {
 		r.shows(amps+q.Zero, "the clamp shows %s A of it before the fans run: zero it with the other consumers on", q.Zero)
@@ -183,7 +263,7 @@ func (m *Model) ohms(q Measurement, r *Measured) (*Measured, error) {
 	var a, b node
 	read := func(amps float64) (float64, error) {
 		n, err := m.enter(q.Condition, func(n *Network) (err error) {
-			a, b, err = n.leads(q)
+			a, b, err = n.leads(q.At, q.From)
 			n.injected = injection{a, b, amps}
 			return err
 		})

@@ -181,3 +181,25 @@ func (n *Network) MeterVolts(volts []float32) {
 		}
 	}
 }
+
+// FanAmps writes each fan's current, in the order of Circuit.Fans, into amps.
+func (n *Network) FanAmps(amps []float32) {
+	for i := range n.motors {
+		amps[i] = float32(math.Abs(n.motors[i].total()))
+	}
+}
+
+// PulledIn writes 1 for each relay that is pulled in, 0 for one at rest and a half for one that
+// buzzes, in the order of the circuit, into in.
+func (n *Network) PulledIn(in []float32) {
+	for i := range n.relays {
+		switch {
+		case n.buzzing[i]:
+			in[i] = 0.5
+		case n.pulledIn[i]:
+			in[i] = 1
+		default:
+			in[i] = 0
+		}
+	}
+}

@@ -7,138 +7,274 @@
 package probe
 
 import (
-	"encoding/json"
 	"fmt"
-	"math"
 	"slices"
-	"strconv"
 	"strings"
-
-	"go.yaml.in/yaml/v3"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 )
 
-// Observation is one thing seen or read, in the shape of the observations file. Exactly one
-// of Fans and Volts is given. Setup is the whole set-up that held.
+// Observation is one thing seen or read, in the shape of the observations file. One of the
+// keys of a [Do] is given. Setup is the whole set-up that held.
 type Observation struct {
-	State string            `json:"state"`
+	State string            `json:"state,omitempty"`
 	Setup []string          `json:"setup,omitempty"`
-	Fans  map[string]string `json:"fans,omitempty"`  // what each fan did
-	Volts *Reading          `json:"volts,omitempty"` // at At, from From
-	At    string            `json:"at,omitempty"`
-	From  string            `json:"from,omitempty"` // empty: the battery's negative post
-}
+	Fans  map[string]string `json:"fans,omitempty"` // what each fan did
 
-// Reading is a meter's figure; Open is a display that shows no figure ("OL").
-type Reading struct {
-	Figure float64
-	Open   bool
-}
+	Volts *Reading `json:"volts,omitempty"` // at At, from From
+	Amps  *Reading `json:"amps,omitempty"`  // into the part at At
+	Ohms  *Reading `json:"ohms,omitempty"`  // between At and From
+	Lamp  string   `json:"lamp,omitempty"`
+	LED   string   `json:"led,omitempty"`
+	At    string   `json:"at,omitempty"`
+	From  string   `json:"from,omitempty"` // empty: the battery's negative post
+	With  string   `json:"with,omitempty"` // "heavy": of a lamp
+	Leads float64  `json:"leads,omitempty"`
+	// Zeroed says that the clamp was zeroed with the other consumers on.
+	Zeroed bool `json:"zeroed,omitempty"`
 
-func (r Reading) String() string {
-	if r.Open {
-		return "OL"
-	}
-	return strconv.FormatFloat(r.Figure, 'f', -1, 64)
-}
+	Relay   string    `json:"relay,omitempty"` // felt or heard
+	Felt    string    `json:"felt,omitempty"`
+	Codes   *[]string `json:"codes,omitempty"`   // an empty list is evidence too
+	Turned  string    `json:"turned,omitempty"`  // a fan turned by hand
+	Looked  string    `json:"looked,omitempty"`  // a part looked at closely
+	Wiggled string    `json:"wiggled,omitempty"` // a part tapped, or its wires wiggled
+	Found   string    `json:"found,omitempty"`   // of Turned, Looked, Wiggled
 
-// MarshalJSON writes the figure, or "OL".
-func (r Reading) MarshalJSON() ([]byte, error) {
-	if r.Open {
-		return []byte(`"OL"`), nil
-	}
-	return json.Marshal(r.Figure)
-}
+	Bench     string   `json:"bench,omitempty"` // a relay out, its Ohms between two of its pins
+	Between   []string `json:"between,omitempty"`
+	Energised bool     `json:"energised,omitempty"`
 
-// UnmarshalJSON reads what MarshalJSON wrote.
-func (r *Reading) UnmarshalJSON(b []byte) error {
-	var s string
-	if json.Unmarshal(b, &s) != nil {
-		s = string(b)
-	}
-	read, err := ParseVolts(s)
-	*r = read
-	return err
-}
-
-// MaxVolts is the largest figure a fan circuit's meter can honestly show.
-const MaxVolts = 60
-
-// ParseVolts reads a reading as people type it: "12.3", "12,3", "12.3 V", "250 mV", "OL".
-func ParseVolts(s string) (Reading, error) {
-	text := strings.TrimSpace(s)
-	bare := strings.ToLower(strings.ReplaceAll(text, " ", ""))
-	if bare == "ol" || bare == "o.l" || bare == "open" {
-		return Reading{Open: true}, nil
-	}
-	scale := 1.0
-	for _, unit := range []struct {
-		name  string
-		scale float64
-	}{{"mv", 1e-3}, {"volts", 1}, {"volt", 1}, {"vdc", 1}, {"v", 1}} {
-		if cut, ok := strings.CutSuffix(bare, unit.name); ok {
-			bare, scale = cut, unit.scale
-			break
-		}
-	}
-	bare = strings.Replace(bare, "−", "-", 1)
-	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
-		bare = strings.Replace(bare, ",", ".", 1)
-	}
-	v, err := strconv.ParseFloat(bare, 64)
-	switch {
-	case text == "":
-		return Reading{}, fmt.Errorf("type what the meter shows, as in 12.3 V, or OL")
-	case err != nil || math.IsNaN(v) || math.IsInf(v, 0):
-		return Reading{}, fmt.Errorf("%q is not a reading in volts; type it as 12.3, 12,3, 250 mV or OL", text)
-	case math.Abs(v*scale) > MaxVolts:
-		return Reading{}, fmt.Errorf("%q is more than %d V; look at the meter's range", text, MaxVolts)
-	}
-	return Reading{Figure: v * scale}, nil
+	Unreachable bool `json:"unreachable,omitempty"` // At cannot be got at: nothing is known by it
 }
 
 // FanWords are the words for what a fan does; an ear cannot tell slow from fast, so that
 // "running" is allowed.
-var FanWords = []string{string(electric.Stopped), string(electric.Slow), string(electric.Fast), string(electric.Backwards), Running}
+var FanWords = []string{string(electric.Stopped), string(electric.Slow), string(electric.Fast), string(electric.Backwards), Running, Cycling}
 
-// Running is a fan that turns, slow or fast.
-const Running = "running"
+// Running is a fan that turns, slow or fast; Cycling one that starts and stops quickly.
+const (
+	Running = "running"
+	Cycling = "cycling"
+)
+
+// Words of answers that are no figure, by what was done.
+var Words = map[Do][]string{
+	Lamp: {"off", "dim", "bright"}, LED: {"off", "lights"}, Relay: {"click", "nothing"},
+	Turned: {"free", "drags", "stuck"}, Looked: {"clean", "heat", "corrosion"}, Wiggled: {"steady", "changes"},
+	Codes: {"none", "some"},
+}
+
+// Do is the kind of test the observation answers; empty where it answers none.
+func (o *Observation) Do() Do {
+	switch {
+	case o.Fans != nil:
+		return LookAtFans
+	case o.Bench != "", o.Ohms != nil:
+		return Ohms
+	case o.Volts != nil:
+		return Volts
+	case o.Amps != nil:
+		return Amps
+	case o.Lamp != "":
+		return Lamp
+	case o.LED != "":
+		return LED
+	case o.Relay != "":
+		return Relay
+	case o.Codes != nil:
+		return Codes
+	case o.Turned != "":
+		return Turned
+	case o.Looked != "":
+		return Looked
+	case o.Wiggled != "":
+		return Wiggled
+	}
+	return ""
+}
+
+// Word is the answer in a word, empty for a figure.
+func (o *Observation) Word() string {
+	switch o.Do() {
+	case Lamp:
+		return o.Lamp
+	case LED:
+		return o.LED
+	case Relay:
+		return o.Felt
+	case Turned, Looked, Wiggled:
+		return o.Found
+	case Codes:
+		if len(*o.Codes) > 0 {
+			return "some"
+		}
+		return "none"
+	}
+	return ""
+}
+
+// Reading is the answer as a figure; nil for words.
+func (o *Observation) Reading() *Reading {
+	switch {
+	case o.Volts != nil:
+		return o.Volts
+	case o.Amps != nil:
+		return o.Amps
+	}
+	return o.Ohms
+}
+
+// part is the part a test of a part is about.
+func (o *Observation) part() string {
+	for _, name := range []string{o.Relay, o.Turned, o.Looked, o.Wiggled} {
+		if name != "" {
+			return name
+		}
+	}
+	return ""
+}
 
 // Check holds the observation against the circuit and gives its set-up.
 func (o *Observation) Check(c *harness.Circuit) ([]electric.Action, error) {
-	if _, err := c.FindState(o.State); err != nil {
-		return nil, err
+	t, err := o.Test(c)
+	return t.Setup, err
+}
+
+// Test is the test the observation answers, checked against the circuit.
+func (o *Observation) Test(c *harness.Circuit) (Test, error) {
+	t := Test{Do: o.Do(), State: c.States[0], With: o.With}
+	var err error
+	if t.Setup, err = electric.ParseSetup(c, o.Setup); err != nil {
+		return t, err
 	}
-	setup, err := electric.ParseSetup(c, o.Setup)
-	if err != nil {
-		return nil, err
+	if o.Unreachable {
+		t.At, err = c.FindPin(o.At)
+		return t, err
 	}
-	switch {
-	case o.Fans != nil && o.Volts != nil:
-		return nil, fmt.Errorf("an observation is either fans or volts, not both")
-	case o.Fans != nil:
-		return setup, o.checkFans(c)
-	case o.Volts == nil:
-		return nil, fmt.Errorf("an observation needs fans or volts")
+	if n := o.answers(); n != 1 {
+		return t, fmt.Errorf("an observation is one of fans, volts, amps, ohms, lamp, led, relay, codes, bench, turned, looked, wiggled; here are %d", n)
 	}
-	for _, pin := range []string{o.At, o.From} {
-		if pin == "" && o.At != "" {
+	needsState := slices.Contains([]Do{LookAtFans, Volts, Amps, Lamp, LED, Relay}, t.Do)
+	if needsState || o.State != "" {
+		if t.State, err = c.FindState(o.State); err != nil {
+			return t, err
+		}
+	}
+	if words := Words[t.Do]; words != nil && !slices.Contains(words, o.Word()) {
+		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, o.Word(), strings.Join(words, ", "))
+	}
+	switch t.Do {
+	case LookAtFans:
+		return t, o.checkFans(c)
+	case Codes:
+		return t, nil
+	case Relay, Turned, Looked, Wiggled:
+		t.Part = o.part()
+		return t, o.checkPart(c, t.Do)
+	}
+	if o.Bench != "" {
+		return o.benchTest(c, t)
+	}
+	return o.leads(c, t)
+}
+
+// answers counts how many things the observation says it is.
+func (o *Observation) answers() int {
+	n := 0
+	given := []bool{
+		o.Fans != nil, o.Volts != nil, o.Amps != nil, o.Lamp != "", o.LED != "", o.Relay != "", o.Codes != nil,
+		o.Turned != "", o.Looked != "", o.Wiggled != "", o.Ohms != nil || o.Bench != "",
+	}
+	for _, g := range given {
+		if g {
+			n++
+		}
+	}
+	return n
+}
+
+// leads checks where the leads lie.
+func (o *Observation) leads(c *harness.Circuit, t Test) (Test, error) {
+	if o.At == "" {
+		return t, fmt.Errorf("%s need at: a pin", t.Do)
+	}
+	for _, lead := range []struct {
+		words string
+		at    *harness.Pin
+	}{{o.At, &t.At}, {o.From, &t.From}} {
+		if lead.words == "" {
 			continue // from defaults to the battery's negative post
 		}
-		if o.At == "" {
-			return nil, fmt.Errorf("volts need at: a pin")
-		}
-		found, err := c.FindPin(pin)
+		found, err := c.FindPin(lead.words)
 		if err != nil {
-			return nil, err
+			return t, err
 		}
-		if found.Inner {
-			return nil, fmt.Errorf("%s: volts are read at the cavity; write %s", pin, found.Cavity())
+		if found.Inner && t.Do != Ohms {
+			return t, fmt.Errorf("%s: %s are read at the cavity; write %s", found, t.Do, found.Cavity())
 		}
+		*lead.at = found
 	}
-	return setup, nil
+	if t.Do == Ohms && o.From == "" {
+		return t, fmt.Errorf("ohms need from: the other pin")
+	}
+	if t.Do == Amps && c.Part(t.At.Part).Kind() == harness.KindGround {
+		return t, fmt.Errorf("%s: a clamp goes round a wire; name the pin at its other end", t.At)
+	}
+	return t, nil
+}
+
+// benchTest turns a relay on the bench into ohms between its own terminals, energised by a
+// battery pack where it says so.
+func (o *Observation) benchTest(c *harness.Circuit, t Test) (Test, error) {
+	part := c.Part(o.Bench)
+	switch {
+	case part == nil || part.Kind() != harness.KindRelay:
+		return t, fmt.Errorf("bench: %s is no relay", o.Bench)
+	case o.Ohms == nil:
+		return t, fmt.Errorf("bench: ohms are missing")
+	case len(o.Between) != 2:
+		return t, fmt.Errorf("bench: between is two of the relay's pins, as in [86, 85]")
+	}
+	for k, at := range []*harness.Pin{&t.At, &t.From} {
+		pin, err := c.FindPin(o.Bench + "." + o.Between[k])
+		if err != nil {
+			return t, err
+		}
+		pin.Inner = true
+		*at = pin
+	}
+	t.Setup = benchSetup(t.Setup, o.Bench, o.Energised)
+	return t, nil
+}
+
+func benchSetup(setup []electric.Action, relay string, energised bool) []electric.Action {
+	out := electric.Action{Verb: electric.Out, Part: relay}
+	setup = slices.Clone(setup)
+	if !slices.Contains(setup, out) {
+		setup = append(setup, out)
+	}
+	if energised {
+		setup = append(setup, electric.Action{
+			Verb: electric.Pack, From: harness.Pin{Part: relay, Name: "86", Inner: true}, To: harness.Pin{Part: relay, Name: "85", Inner: true},
+		})
+	}
+	return setup
+}
+
+// partKinds is what each test of a part can be made on; nil: any part.
+var partKinds = map[Do]harness.Kind{Relay: harness.KindRelay, Turned: harness.KindMotor}
+
+func (o *Observation) checkPart(c *harness.Circuit, do Do) error {
+	part := c.Part(o.part())
+	if part == nil {
+		return fmt.Errorf("there is no part %s", o.part())
+	}
+	if kind := partKinds[do]; kind != "" && part.Kind() != kind {
+		return fmt.Errorf("%s: %s is a %s, not a %s", do, part.Name, part.Kind(), kind)
+	}
+	return nil
 }
 
 func (o *Observation) checkFans(c *harness.Circuit) error {
@@ -170,23 +306,64 @@ func sortedFans(fans map[string]string) []string {
 
 // String says in a line what was seen.
 func (o *Observation) String() string {
-	var s string
-	if o.Fans != nil {
-		s = o.State + ": " + o.FansWords()
-	} else {
-		value := o.Volts.String()
-		if !o.Volts.Open {
-			value += " V"
-		}
-		s = fmt.Sprintf("%s: %s at %s", o.State, value, o.At)
-		if o.From != "" {
-			s += " from " + o.From
-		}
+	s := o.bare()
+	if o.State != "" {
+		s = o.State + ": " + s
 	}
 	if len(o.Setup) > 0 {
 		s += " (" + strings.Join(o.Setup, ", ") + ")"
 	}
 	return s
+}
+
+// bare is the line without state and set-up.
+func (o *Observation) bare() string {
+	between := func(figure string) string {
+		s := figure + " at " + o.At
+		if o.From != "" {
+			s += " from " + o.From
+		}
+		return s
+	}
+	with := func(r *Reading, unit string) string {
+		if r.Open {
+			return r.String()
+		}
+		return r.String() + " " + unit
+	}
+	switch {
+	case o.Unreachable:
+		return o.At + " cannot be reached"
+	case o.Fans != nil:
+		return o.FansWords()
+	case o.Bench != "" && o.Ohms != nil:
+		s := fmt.Sprintf("%s on the bench: %s between %s", o.Bench, with(o.Ohms, "Ω"), strings.Join(o.Between, " and "))
+		if o.Energised {
+			s += ", energised"
+		}
+		return s
+	case o.Ohms != nil:
+		return between(with(o.Ohms, "Ω"))
+	case o.Volts != nil:
+		return between(with(o.Volts, "V"))
+	case o.Amps != nil:
+		return between(with(o.Amps, "A"))
+	case o.Lamp != "":
+		return between(strings.TrimSpace(o.With + " lamp " + o.Lamp))
+	case o.LED != "":
+		return between("LED " + o.LED)
+	case o.Relay != "":
+		return o.Relay + ": " + o.Felt
+	case o.Codes != nil && len(*o.Codes) == 0:
+		return "no codes"
+	case o.Codes != nil:
+		return "codes " + strings.Join(*o.Codes, ", ")
+	case o.Turned != "":
+		return o.Turned + " by hand: " + o.Found
+	case o.Wiggled != "":
+		return o.Wiggled + " wiggled: " + o.Found
+	}
+	return o.Looked + " looked at: " + o.Found
 }
 
 // FansWords says what each fan did: "M1 fast, M2 stopped".
@@ -196,74 +373,4 @@ func (o *Observation) FansWords() string {
 		list = append(list, name+" "+o.Fans[name])
 	}
 	return strings.Join(list, ", ")
-}
-
-// maxObservations bounds a file; no job has as many.
-const maxObservations = 500
-
-// ReadObservations reads an observations file and checks it against the circuit. The error
-// names the line.
-func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
-	if len(b) > harness.MaxBytes {
-		return nil, fmt.Errorf("observations: the file is larger than %d KiB", harness.MaxBytes>>10)
-	}
-	var doc yaml.Node
-	if err := yaml.Unmarshal(b, &doc); err != nil {
-		return nil, fmt.Errorf("observations: %s", strings.TrimPrefix(err.Error(), "yaml: "))
-	}
-	if doc.Kind == 0 {
-		return nil, nil
-	}
-	list := doc.Content[0]
-	if list.Kind != yaml.SequenceNode {
-		return nil, fmt.Errorf("observations: line %d: the file is a list, each line as in \"- {state: low, fans: {M1: stopped}}\"", list.Line)
-	}
-	if len(list.Content) > maxObservations {
-		return nil, fmt.Errorf("observations: more than %d", maxObservations)
-	}
-	var all []Observation
-	for _, n := range list.Content {
-		o, err := readObservation(n)
-		if err == nil {
-			_, err = o.Check(c)
-		}
-		if err != nil {
-			return nil, fmt.Errorf("observations: line %d: %w", n.Line, err)
-		}
-		all = append(all, o)
-	}
-	return all, nil
-}
-
-func readObservation(n *yaml.Node) (Observation, error) {
-	var o Observation
-	if n.Kind != yaml.MappingNode {
-		return o, fmt.Errorf("an observation is as in {state: low, volts: 12.3, at: K3.30}")
-	}
-	for i := 0; i+1 < len(n.Content); i += 2 {
-		key, v := n.Content[i].Value, n.Content[i+1]
-		var err error
-		switch key {
-		case "state":
-			o.State = v.Value
-		case "at":
-			o.At = v.Value
-		case "from":
-			o.From = v.Value
-		case "setup":
-			err = v.Decode(&o.Setup)
-		case "fans":
-			err = v.Decode(&o.Fans)
-		case "volts":
-			var r Reading
-			r, err = ParseVolts(v.Value)
-			o.Volts = &r
-		default:
-			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, at, from)", key)
-		}
-		if err != nil {
-			return o, fmt.Errorf("%s: %s", key, strings.TrimPrefix(err.Error(), "yaml: "))
-		}
-	}
-	return o, nil
 }

@@ -71,7 +71,7 @@ func TestObservationsFile(t *testing.T) {
 		"- {state: low, fans: {K1: stopped}}":                   "K1 is a relay, not a fan",
 		"- {state: low, fans: {M1: dancing}}":                   `a fan cannot be "dancing"`,
 		"- {state: low, volt: 12}":                              `there is no key "volt" here`,
-		"- {state: low}":                                        "needs fans or volts",
+		"- {state: low}":                                        "an observation is one of fans, volts",
 		"- {state: low, volts: 12}":                             "volts need at",
 		"- {state: low, volts: 12, at: K1.30'}":                 "read at the cavity; write K1.30",
 		"- {state: low, setup: [K9 out], volts: 12, at: K1.30}": "there is no part K9",

@@ -15,6 +15,15 @@ type Do string
 const (
 	LookAtFans Do = "fans"
 	Volts      Do = "volts"
+	Amps       Do = "amps" // by clamp
+	Ohms       Do = "ohms"
+	Lamp       Do = "lamp"
+	LED        Do = "led"
+	Relay      Do = "relay" // felt or heard
+	Codes      Do = "codes"
+	Turned     Do = "turned"  // a fan turned by hand, its motor unplugged
+	Looked     Do = "looked"  // a part looked at closely: heat, corrosion
+	Wiggled    Do = "wiggled" // tapped or warmed, for what comes and goes
 )
 
 // Test is one thing to try: in a state, with a whole set-up in place.
@@ -24,6 +33,20 @@ type Test struct {
 	Setup []electric.Action
 	At    harness.Pin
 	From  harness.Pin // of volts: the black lead; the zero Pin is the battery's negative post
+	With  string      // "heavy": of a lamp
+	Part  string      // of tests of a part
+}
+
+// Key is one comparable word for a test.
+func (t Test) Key() string {
+	at, from := "", ""
+	if t.At.Part != "" {
+		at = t.At.String()
+	}
+	if t.From.Part != "" {
+		from = t.From.String()
+	}
+	return strings.Join([]string{string(t.Do), t.State.Name, at, from, t.With, t.Part, SetupKey(t.Setup)}, "|")
 }
 
 // SetupWords spells a set-up; the order does not matter, so it is sorted.
@@ -154,6 +177,13 @@ const (
 	minutesLead     = 0.5 // put in or take out a jumper or lead
 	minutesBackside = 3.0 // more, for a cavity behind a relay that is in
 	minutesRead     = 0.3 // read the meter
+	minutesCodes    = 1.0 // read the codes
+	minutesTurn     = 0.5 // turn a fan by hand
+	minutesBench    = 0.8 // a relay or a sensor on the bench
+	minutesFeel     = 0.4 // a finger on a relay
+	minutesClamp    = 0.3 // round one wire, zeroed
+	minutesSwap     = 1.0 // two parts change places
+	minutesStandIn  = 1.5 // a resistor on a sensor's plug
 )
 
 // reach is the minutes to get a lead onto a part of this kind.
@@ -166,11 +196,29 @@ var reach = map[harness.Kind]float64{
 // Minutes prices a test when the car is in the given state and set-up (state nil: none yet).
 func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.Action) float64 {
 	minutes := SetupMinutes(now, t.Setup)
+	switch t.Do { // those that need no command
+	case Codes:
+		return minutes + minutesCodes
+	case Turned:
+		return minutes + minutesTurn
+	case Looked, Wiggled:
+		return minutes + minutesLook + t.reach(c, harness.Pin{Part: t.Part})/2
+	case Ohms:
+		if t.At.Inner {
+			return minutes + minutesBench
+		}
+		return minutes + minutesRead + t.reach(c, t.At) + t.reach(c, t.From)
+	}
 	if state != t.State {
 		minutes += minutesCommand
 	}
-	if t.Do == LookAtFans {
+	switch t.Do {
+	case LookAtFans:
 		return minutes + minutesLook
+	case Relay:
+		return minutes + minutesFeel
+	case Amps:
+		minutes += minutesClamp
 	}
 	minutes += minutesRead + t.reach(c, t.At)
 	if t.From.Part != "" && t.From.Part != t.At.Part {
@@ -204,6 +252,10 @@ func SetupMinutes(from, to []electric.Action) float64 {
 			switch {
 			case action.Verb == electric.Out:
 				minutes += minutesRelay
+			case action.Verb == electric.Swapped:
+				minutes += minutesSwap
+			case action.Verb == electric.Replaced:
+				minutes += minutesStandIn
 			case action.Detaches():
 				minutes += minutesPlug
 			default:
