@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -9,10 +10,14 @@ import (
 	"ironthread/core/probe"
 )
 
-// Now is how the car stands: the command given last, if any, and the ledger.
+// Now is how the car stands: the command given last, if any, and the ledger; and what the
+// technician has and likes. Kit and School change what is offered and in which order, never
+// what a reading proves.
 type Now struct {
-	State *harness.State
-	Setup []electric.Action
+	State  *harness.State
+	Setup  []electric.Action
+	Kit    probe.Kit
+	School probe.School
 }
 
 // Assessment is what the evidence leaves, in the shape of the command line's JSON.
@@ -22,7 +27,8 @@ type Assessment struct {
 	Next       []Move      `json:"next"`     // best first
 	Verdict    *Verdict    `json:"verdict"`
 	Surprising []Surprise  `json:"surprising,omitempty"`
-	Left       int         `json:"left"` // suspects still standing
+	Repaired   []string    `json:"repaired,omitempty"` // what has been renewed: older evidence is of another car
+	Left       int         `json:"left"`               // suspects still standing
 	Of         int         `json:"of"`
 	Belief     PartsBelief `json:"-"`
 }
@@ -67,13 +73,18 @@ func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
 func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Assessment, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	fits, err := g.fits(seen)
+	ph := g.phase(now.Setup)
+	fits, err := g.fits(seen, ph)
 	if err != nil {
 		return nil, err
 	}
-	b := g.weigh(fits, -1)
+	b := g.weigh(fits, -1, ph)
+	if err := g.alike(b); err != nil {
+		return nil, err
+	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(b.of)}
-	if a.Suspects, err = g.groups(b.of); err != nil {
+	a.Repaired = ph.words()
+	if a.Suspects, err = g.groups(b); err != nil {
 		return nil, err
 	}
 	for i, s := range g.suspects {
@@ -83,19 +94,28 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 	}
 	a.Cleared = g.cleared(b.of)
 	for k := range seen {
-		if text := g.surprise(seen, fits, k); text != "" {
+		if text := g.surprise(seen, fits, k, ph); text != "" {
 			a.Surprising = append(a.Surprising, Surprise{k, text})
 		}
 	}
-	if err := g.conclude(a, b, seen, now, policy); err != nil {
+	if err := g.conclude(a, b, ph.since(g, seen), now, policy); err != nil {
 		return nil, err
 	}
 	return a, nil
 }
 
-func (g *Guide) fits(seen []probe.Observation) ([][]fit, error) {
+// fits weighs each observation; one from before the last repair is kept in the log and says
+// nothing about the car as it is now.
+func (g *Guide) fits(seen []probe.Observation, ph phase) ([][]fit, error) {
 	var fits [][]fit
 	for k := range seen {
+		if !ph.holds(g, &seen[k]) {
+			if _, err := seen[k].Test(g.circuit); err != nil {
+				return nil, fmt.Errorf("observation %d: %w", k+1, err)
+			}
+			fits = append(fits, nil)
+			continue
+		}
 		f, err := g.likelihood(&seen[k])
 		if err != nil {
 			return nil, fmt.Errorf("observation %d: %w", k+1, err)
@@ -111,12 +131,13 @@ type belief struct {
 	of     []float64
 	car    []fit
 	counts []int // the suspects that count in choosing a test, once asked for
+	same   []int // those that change no fan, taken as one with "no fault"
 }
 
 // weigh multiplies the priors by how well everything seen fits, car by car, leaving out one
 // observation (none with -1). Readings on one car hang together: a weak battery or a bad
 // joint's ohms show in all of them.
-func (g *Guide) weigh(fits [][]fit, leaveOut int) *belief {
+func (g *Guide) weigh(fits [][]fit, leaveOut int, ph phase) *belief {
 	b := &belief{of: make([]float64, len(g.suspects)), car: make([]fit, len(g.suspects))}
 	sum := 0.0
 	for i, s := range g.suspects {
@@ -125,7 +146,7 @@ func (g *Guide) weigh(fits [][]fit, leaveOut int) *belief {
 			car[k] = 1
 		}
 		for n, f := range fits {
-			if n == leaveOut {
+			if n == leaveOut || f == nil {
 				continue
 			}
 			for k := range car {
@@ -133,7 +154,7 @@ func (g *Guide) weigh(fits [][]fit, leaveOut int) *belief {
 			}
 		}
 		mean := car.mean()
-		b.of[i] = s.prior * mean
+		b.of[i] = ph.prior(s) * mean
 		sum += b.of[i]
 		for k := range car {
 			car[k] /= mean * cars
@@ -145,8 +166,11 @@ func (g *Guide) weigh(fits [][]fit, leaveOut int) *belief {
 	return b
 }
 
-func (g *Guide) surprise(seen []probe.Observation, fits [][]fit, n int) string {
-	without := g.weigh(fits, n)
+func (g *Guide) surprise(seen []probe.Observation, fits [][]fit, n int, ph phase) string {
+	if fits[n] == nil {
+		return ""
+	}
+	without := g.weigh(fits, n, ph)
 	expected := 0.0
 	for i, s := range g.suspects {
 		if s.unknown {
@@ -199,54 +223,61 @@ func (g *Guide) cleared(belief []float64) []string {
 	return parts
 }
 
-// groups gathers the standing suspects that no test can tell apart.
-func (g *Guide) groups(belief []float64) ([]Standing, error) {
+// groups gathers the standing suspects that no test can tell apart, and those that change no
+// fan with "no fault".
+func (g *Guide) groups(b *belief) ([]Standing, error) {
 	var order []int
 	for i := range g.suspects {
-		if belief[i] >= stillStanding {
+		if b.of[i] >= stillStanding {
 			order = append(order, i)
 		}
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		switch {
-		case belief[a] > belief[b]:
-			return -1
-		case belief[a] < belief[b]:
-			return 1
-		}
-		return a - b
-	})
-	var groups []Standing
+	byBelief := func(x, y int) int { return cmp.Or(cmp.Compare(b.of[y], b.of[x]), x-y) }
+	slices.SortStableFunc(order, byBelief)
+	var groups [][]int
 	for _, i := range order {
 		joined := false
 		for k := range groups {
-			leader := groups[k].members[0]
-			apart, err := g.tellApart(leader, i)
+			apart, err := g.tellApart(groups[k][0], i)
 			if err != nil {
 				return nil, err
 			}
-			if !apart {
-				groups[k].members = append(groups[k].members, i)
-				groups[k].SameAs = append(groups[k].SameAs, g.suspects[i].name)
-				groups[k].Probability += belief[i]
+			if !apart || slices.Contains(b.same, i) && slices.Contains(b.same, groups[k][0]) {
+				groups[k] = append(groups[k], i)
 				joined = true
 				break
 			}
 		}
 		if !joined {
-			groups = append(groups, Standing{Fault: g.suspects[i].name, Probability: belief[i], SameAs: []string{}, members: []int{i}})
+			groups = append(groups, []int{i})
 		}
 	}
-	slices.SortStableFunc(groups, func(a, b Standing) int {
-		switch {
-		case a.Probability > b.Probability:
-			return -1
-		case a.Probability < b.Probability:
-			return 1
-		}
-		return 0
-	})
-	return groups, nil
+	standing := make([]Standing, 0, len(groups))
+	for _, members := range groups {
+		standing = append(standing, g.standing(members, b))
+	}
+	slices.SortStableFunc(standing, func(x, y Standing) int { return cmp.Compare(y.Probability, x.Probability) })
+	return standing, nil
+}
+
+// sureNothing is the share of a group that "no fault" must hold to speak for it.
+const sureNothing = 0.05
+
+// standing names a group by its likeliest, or by "no fault" where that is well among those
+// that change no fan.
+func (g *Guide) standing(members []int, b *belief) Standing {
+	s := Standing{SameAs: []string{}, members: members}
+	for _, i := range members {
+		s.Probability += b.of[i]
+	}
+	if n := slices.Index(members, g.nobody()); n > 0 && b.of[members[n]] >= sureNothing*s.Probability {
+		members[0], members[n] = members[n], members[0]
+	}
+	s.Fault = g.suspects[members[0]].name
+	for _, i := range members[1:] {
+		s.SameAs = append(s.SameAs, g.suspects[i].name)
+	}
+	return s
 }
 
 // Two suspects can be told apart where some test gives them different answers at least this

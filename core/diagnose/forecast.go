@@ -54,7 +54,7 @@ func (g *Guide) castOne(f *forecast, t probe.Test, i int) error {
 	if t.Do == probe.Lamp && t.With == "heavy" {
 		instrument = electric.HeavyLamp
 	}
-	with, err := g.model.Instrument(t.Setup, s.faults(), instrument, t.At, t.From)
+	with, err := g.model.Instrument(s.still(t.Setup), s.faults(), instrument, t.At, t.From)
 	if err != nil {
 		return err
 	}
@@ -75,13 +75,6 @@ func (g *Guide) castOne(f *forecast, t probe.Test, i int) error {
 	}
 	f.done[i] = true
 	return nil
-}
-
-func (s *suspect) faults() []fault.Fault {
-	if s.fault.Words == "" {
-		return nil
-	}
-	return []fault.Fault{s.fault}
 }
 
 // fineness is how finely a figure is read in a test, and where its bins begin.
@@ -263,14 +256,7 @@ func (g *Guide) partWords(f fault.Fault, t probe.Test, into []float64) {
 // codeChances: the controller sees the coil side only. A code stands where a driver's pin is,
 // in some state, not at the volts the command asks for.
 func (g *Guide) codeChances(sh *sheaf) func(suspect, car int, into []float64) {
-	var pins []int
-	for _, p := range g.circuit.OfKind(harness.KindController) {
-		for _, role := range p.Spec.(*harness.Controller).PinRoles {
-			if role.Command() != "" {
-				pins = append(pins, g.pinAt[harness.Pin{Part: p.Name, Name: role.Name}])
-			}
-		}
-	}
+	pins := g.commanded()
 	well := g.nobody()
 	supply := g.circuit.SupplyVolts(false)
 	return func(i, k int, into []float64) {
@@ -285,4 +271,17 @@ func (g *Guide) codeChances(sh *sheaf) func(suspect, car int, into []float64) {
 		}
 		into[0], into[1] = 1-p, p
 	}
+}
+
+// commanded lists the controllers' driver pins.
+func (g *Guide) commanded() []int {
+	var pins []int
+	for _, p := range g.circuit.OfKind(harness.KindController) {
+		for _, role := range p.Spec.(*harness.Controller).PinRoles {
+			if role.Command() != "" {
+				pins = append(pins, g.pinAt[harness.Pin{Part: p.Name, Name: role.Name}])
+			}
+		}
+	}
+	return pins
 }

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"ironthread/core/electric"
@@ -126,13 +127,25 @@ func (g *Guide) Circuit() *harness.Circuit { return g.circuit }
 // Model is the circuit's electrical model.
 func (g *Guide) Model() *electric.Model { return g.model }
 
-// network gives the suspect's network in a set-up.
+// network gives the suspect's network in a set-up. A suspect whose part has been renewed is that
+// the new one has the same fault.
 func (g *Guide) network(s *suspect, setup []electric.Action) (*electric.Network, error) {
-	var faults []fault.Fault
-	if s.fault.Words != "" {
-		faults = []fault.Fault{s.fault}
+	return g.model.Network(s.still(setup), s.faults())
+}
+
+// still is a set-up without the repairs that would mend the suspect.
+func (s *suspect) still(setup []electric.Action) []electric.Action {
+	if s.fault.Words == "" || electric.RepairIn(setup, s.fault).Verb != "" {
+		return setup
 	}
-	return g.model.Network(setup, faults)
+	return slices.DeleteFunc(slices.Clone(setup), func(a electric.Action) bool { return electric.RepairIn([]electric.Action{a}, s.fault).Verb == "" })
+}
+
+func (s *suspect) faults() []fault.Fault {
+	if s.fault.Words == "" {
+		return nil
+	}
+	return []fault.Fault{s.fault}
 }
 
 // comesAndGoes tells whether the suspect shows on only some of the cars.

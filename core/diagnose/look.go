@@ -11,11 +11,12 @@ import (
 func (g *Guide) Look(seen []probe.Observation, now Now, t probe.Test) (Move, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	fits, err := g.fits(seen)
+	ph := g.phase(now.Setup)
+	fits, err := g.fits(seen, ph)
 	if err != nil {
 		return Move{}, err
 	}
-	return g.move(t, g.weigh(fits, -1), now)
+	return g.move(t, g.weigh(fits, -1, ph), now)
 }
 
 // Healthy words what a test shows on a car with nothing wrong, as drawn.

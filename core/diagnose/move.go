@@ -11,22 +11,47 @@ import (
 	"ironthread/core/probe"
 )
 
-// Move is a test worth making now. Do, State, Setup and At are the keys its observation
-// will carry.
+// Move is a test worth making now. Do, State, Setup, At and the other keys are those its
+// observation will carry.
 type Move struct {
-	Do       probe.Do  `json:"do"`
-	State    string    `json:"state"`
-	At       string    `json:"at,omitempty"`
-	From     string    `json:"from,omitempty"`
-	Setup    []string  `json:"setup"`
-	Minutes  float64   `json:"minutes"`
-	Bits     float64   `json:"bits"`
-	Good     string    `json:"good"` // what a car with nothing wrong shows
-	Outcomes []Outcome `json:"outcomes"`
-	Title    string    `json:"title"`
-	Steps    []string  `json:"steps"`
-	Cautions []string  `json:"cautions,omitempty"`
-	Proof    string    `json:"proof,omitempty"` // what it proves, for a move the verdict still lacks
+	Do        probe.Do  `json:"do"`
+	State     string    `json:"state"`
+	At        string    `json:"at,omitempty"`
+	From      string    `json:"from,omitempty"`
+	With      string    `json:"with,omitempty"`  // of a lamp
+	Part      string    `json:"part,omitempty"`  // of tests of a part
+	Bench     string    `json:"bench,omitempty"` // a relay, between two of its pins
+	Between   []string  `json:"between,omitempty"`
+	Energised bool      `json:"energised,omitempty"`
+	Setup     []string  `json:"setup"`
+	Minutes   float64   `json:"minutes"`
+	Bits      float64   `json:"bits"`
+	Good      string    `json:"good"` // what a car with nothing wrong shows
+	Outcomes  []Outcome `json:"outcomes"`
+	Title     string    `json:"title"`
+	Steps     []string  `json:"steps"`
+	Cautions  []string  `json:"cautions,omitempty"`
+	Tools     []string  `json:"tools,omitempty"`
+	Proof     string    `json:"proof,omitempty"` // what it proves, for a move the verdict still lacks
+}
+
+// Asked is the observation that answers the move, but for the answer itself.
+func (m *Move) Asked() probe.Observation {
+	o := probe.Observation{
+		State: m.State, Setup: m.Setup, At: m.At, From: m.From, With: m.With,
+		Bench: m.Bench, Between: m.Between, Energised: m.Energised,
+	}
+	switch m.Do {
+	case probe.Relay:
+		o.Relay = m.Part
+	case probe.Turned:
+		o.Turned = m.Part
+	case probe.Looked:
+		o.Looked = m.Part
+	case probe.Wiggled:
+		o.Wiggled = m.Part
+	}
+	return o
 }
 
 // Outcome is one class of answer and what it would leave.
@@ -52,57 +77,82 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 	if len(a.Next) == 0 && len(a.Suspects) > 1 {
 		a.Suspects = mergeAll(a.Suspects)
 	}
-	if len(a.Suspects) > 0 && a.Suspects[0].Probability >= verdictAt && !g.suspects[a.Suspects[0].members[0]].unknown {
-		top := a.Suspects[0]
-		v := &Verdict{Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}}
-		lacking := g.lacking(top.members[0], seen)
-		if len(lacking) == 0 {
-			rival, err := g.rival(top, b, seen, now)
-			if err != nil {
-				return err
-			}
-			lacking = rival
-		}
-		if len(lacking) > 0 {
-			a.Next = nil
-		}
-		for _, l := range lacking {
-			v.Lacks = append(v.Lacks, l.text)
-			m, err := g.move(l.test, b, now)
-			if err != nil {
-				return err
-			}
-			m.Proof = l.text
-			a.Next = append(a.Next, m)
-		}
-		slices.SortStableFunc(a.Next, func(x, y Move) int { return cmp.Compare(x.Minutes, y.Minutes) })
-		a.Next = a.Next[:min(len(a.Next), movesOffered)]
-		v.Proven = len(lacking) == 0
-		a.Verdict = v
-		if v.Proven {
-			a.Next = []Move{}
-			return g.afterRepair(a, b, seen, now)
-		}
-	}
-	return nil
-}
-
-// afterRepair asks every state again once something has been renewed.
-func (g *Guide) afterRepair(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
-	kept := probe.Lasting(now.Setup)
-	if len(kept) == 0 {
+	if len(a.Suspects) == 0 {
 		return nil
 	}
-	for _, l := range g.unseenStates(seen, kept) {
+	top := g.oneRepair(a.Suspects[0], b)
+	if g.suspects[top.members[0]].unknown || top.Probability < verdictAt {
+		return g.askAgain(a, b, seen, now)
+	}
+	lacking := g.lacking(top.members[0], seen, now)
+	if len(lacking) == 0 {
+		rival, err := g.rival(top, b, seen, now)
+		if err != nil {
+			return err
+		}
+		lacking = rival
+	}
+	a.Verdict = &Verdict{
+		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
+	}
+	for _, l := range lacking {
+		a.Verdict.Lacks = append(a.Verdict.Lacks, l.text)
+	}
+	a.Next = []Move{}
+	return g.offer(a, lacking, b, now)
+}
+
+// offer makes what is lacking the next moves, the quickest first.
+func (g *Guide) offer(a *Assessment, lacking []lack, b *belief, now Now) error {
+	slices.SortStableFunc(lacking, func(x, y lack) int {
+		return cmp.Compare(x.test.Minutes(g.circuit, now.State, now.Setup), y.test.Minutes(g.circuit, now.State, now.Setup))
+	})
+	for _, l := range lacking[:min(len(lacking), movesOffered)] {
 		m, err := g.move(l.test, b, now)
 		if err != nil {
 			return err
 		}
-		m.Proof = "after the repair: " + l.text
+		m.Proof = l.text
 		a.Next = append(a.Next, m)
 	}
 	return nil
 }
+
+// oneRepair adds to the leading group those that the same repair mends: which way a relay has
+// failed need not be known to renew it.
+func (g *Guide) oneRepair(top Standing, b *belief) Standing {
+	leader := g.suspects[top.members[0]]
+	if leader.fault.Words == "" || leader.comesAndGoes() {
+		return top
+	}
+	repair := electric.RepairOf(leader.fault)
+	members := slices.Clone(top.members)
+	for i, s := range g.suspects {
+		if s.fault.Words != "" && b.of[i] >= stillStanding && !slices.Contains(members, i) && electric.RepairOf(s.fault) == repair {
+			members = append(members, i)
+		}
+	}
+	return g.standing(members, b)
+}
+
+// askAgain, after a repair and while nothing speaks against it, asks every state again.
+func (g *Guide) askAgain(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+	if g.phase(now.Setup).begun() || b.of[g.nobody()] < stillMended {
+		return nil
+	}
+	unseen := g.unseenStates(seen, probe.Lasting(now.Setup))
+	if len(unseen) == 0 {
+		return nil
+	}
+	for k := range unseen {
+		unseen[k].text = "after the repair: " + unseen[k].text
+	}
+	a.Next = []Move{}
+	return g.offer(a, unseen, b, now)
+}
+
+// stillMended is the belief in "no fault" down to which a repair counts as good so far.
+const stillMended = 0.2
 
 // mergeAll makes one group of all that still has a likelihood worth naming, where no test at
 // hand would tell any of it apart.
@@ -168,35 +218,113 @@ func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now
 	return nil
 }
 
+// Tests at a part itself are thought of once its faults hold leadingBelief together; at most
+// leadingParts are looked at so closely, and only suspects above closeBelief are predicted.
+const (
+	leadingBelief = 0.04
+	leadingParts  = 4
+	closeBelief   = 0.003
+)
+
+// leaders names the parts on which most belief lies.
+func (g *Guide) leaders(b *belief) []*harness.Part {
+	on := map[string]float64{}
+	for i, s := range g.suspects {
+		for _, part := range s.fault.Parts() {
+			on[part] += b.of[i]
+		}
+	}
+	var parts []*harness.Part
+	for _, p := range g.circuit.Parts {
+		if on[p.Name] >= leadingBelief {
+			parts = append(parts, p)
+		}
+	}
+	slices.SortStableFunc(parts, func(x, y *harness.Part) int { return cmp.Compare(on[y.Name], on[x.Name]) })
+	return parts[:min(len(parts), leadingParts)]
+}
+
 // rank lists the tests not yet made that tell something, by information per minute.
 func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
+	tests := probe.Tests(g.circuit, now.Setup)
+	usual := len(tests)
+	for _, p := range g.leaders(b) {
+		tests = append(tests, probe.Around(g.circuit, now.Setup, p)...)
+	}
+	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0], Setup: probe.Lasting(now.Setup)})
+	if now.Kit.NoMeter {
+		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
+	}
+	close := b.closer(closeBelief)
+	made := g.made(seen)
 	var list []scored
-	for _, t := range probe.Tests(g.circuit, now.Setup) {
-		if g.done(t, seen) {
+	for k, t := range tests {
+		if made.has(t) || !now.Kit.Can(t) {
 			continue
 		}
-		o, err := g.classes(t, b)
+		of := b
+		if k >= usual {
+			of = close
+		}
+		o, err := g.classes(t, of)
 		if err != nil {
+			if k >= usual {
+				continue // such a set-up cannot be
+			}
 			return nil, err
 		}
-		if bits := o.bits(b.of); bits > leastBits {
-			list = append(list, scored{t, bits / t.Minutes(g.circuit, now.State, now.Setup), bits})
+		if bits := o.bits(b.of, b.same) * of.share(); bits > leastBits {
+			minutes := t.Minutes(g.circuit, now.State, now.Setup) * now.School.Weight(g.circuit, t)
+			list = append(list, scored{t, bits / minutes, bits})
 		}
 	}
 	slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(y.score, x.score) })
 	return list, nil
 }
 
-// done tells whether this very test has been made, or its pin cannot be reached.
-func (g *Guide) done(t probe.Test, seen []probe.Observation) bool {
-	key := t.Key()
-	return slices.ContainsFunc(seen, func(o probe.Observation) bool {
-		if o.Unreachable {
-			return o.At == t.At.String() || t.From.Part != "" && o.At == t.From.String()
+// closer is the belief with only the likelier suspects counting in choosing a test.
+func (b *belief) closer(least float64) *belief {
+	c := &belief{of: b.of, car: b.car, same: b.same, counts: []int{}}
+	for _, i := range b.counts {
+		if b.of[i] >= least {
+			c.counts = append(c.counts, i)
 		}
-		made, err := o.Test(g.circuit)
-		return err == nil && made.Key() == key
-	})
+	}
+	return c
+}
+
+// share is the belief that lies on the suspects that count.
+func (b *belief) share() float64 {
+	sum := 0.0
+	for _, i := range b.counts {
+		sum += b.of[i]
+	}
+	return sum
+}
+
+// tried is what has been tested, and which pins cannot be reached.
+type tried struct {
+	tests  map[string]bool
+	barred map[string]bool
+}
+
+func (g *Guide) made(seen []probe.Observation) tried {
+	m := tried{map[string]bool{}, map[string]bool{}}
+	for k := range seen {
+		if seen[k].Unreachable {
+			m.barred[seen[k].At] = true
+		} else if t, err := seen[k].Test(g.circuit); err == nil {
+			m.tests[t.Key()] = true
+		}
+	}
+	return m
+}
+
+func (m tried) has(t probe.Test) bool {
+	if len(m.barred) > 0 && (m.barred[t.At.String()] || t.From.Part != "" && m.barred[t.From.String()]) {
+		return true
+	}
+	return m.tests[t.Key()]
 }
 
 // move words a test for a person.
@@ -207,17 +335,23 @@ func (g *Guide) move(t probe.Test, b *belief, now Now) (Move, error) {
 	}
 	m := Move{
 		Do: t.Do, State: t.State.Name, Setup: probe.SetupWords(t.Setup),
-		Minutes: t.Minutes(g.circuit, now.State, now.Setup), Bits: o.bits(b.of), Good: g.healthy(t),
+		Minutes: t.Minutes(g.circuit, now.State, now.Setup), Bits: o.bits(b.of, b.same), Good: g.healthy(t),
 	}
 	for k, label := range o.labels {
 		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, b.of)})
 	}
 	slices.SortStableFunc(m.Outcomes, func(x, y Outcome) int { return cmp.Compare(y.Probability, x.Probability) })
-	if t.Do == probe.Volts {
+	m.With, m.Part, m.Tools = t.With, t.Part, t.Tools()
+	switch {
+	case t.At.Part == "":
+	case t.At.Inner && t.Do == probe.Ohms:
+		m.Bench, m.Between = t.At.Part, []string{t.At.Name, t.From.Name}
+		m.Energised = slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack })
+	default:
 		m.At = t.At.String()
-	}
-	if t.From.Part != "" {
-		m.From = t.From.String()
+		if t.From.Part != "" {
+			m.From = t.From.String()
+		}
 	}
 	g.word(&m, t, now)
 	return m, nil
@@ -247,48 +381,6 @@ func (g *Guide) leaves(o *outcomes, class int, belief []float64) []string {
 		names = append(names, l.name)
 	}
 	return names
-}
-
-// word writes title, steps and cautions.
-func (g *Guide) word(m *Move, t probe.Test, now Now) {
-	command := strings.Join(g.circuit.CommandsIn(t.State, nil, harness.Heard{}), " and ")
-	asked := "nothing commanded"
-	if command != "" {
-		asked = t.State.Name + " commanded"
-	}
-	m.Steps = append(m.Steps, g.setupSteps(now.Setup, t.Setup)...)
-	switch {
-	case now.State == t.State:
-		m.Steps = append(m.Steps, fmt.Sprintf("%s stays as it is (%s).", capital(t.State.Name), asked))
-	case command == "":
-		m.Steps = append(m.Steps, fmt.Sprintf("Key %s, nothing commanded (%s).", onOff(t.State.Key), t.State.Name))
-	default:
-		m.Steps = append(m.Steps, fmt.Sprintf("Command %s.", t.State.Name))
-	}
-	if t.Do == probe.LookAtFans {
-		m.Title = fmt.Sprintf("Look at each fan, %s", asked)
-		m.Steps = append(m.Steps, "Go and look at each fan by itself; “commanded on” is not “running”.",
-			"Say what each fan did: stopped, slow, fast, backwards.")
-		m.Cautions = append(m.Cautions, "Fans start without warning, key off too: hands and clothes clear.")
-		return
-	}
-	part := g.circuit.Part(t.At.Part)
-	m.Title = fmt.Sprintf("Volts at %s, %s", g.side(t.At), asked)
-	black := "battery negative post"
-	if t.From.Part != "" {
-		m.Title = fmt.Sprintf("Drop from %s to %s, %s", t.At, t.From, asked)
-		black = g.where(t.From)
-	}
-	m.Steps = append(m.Steps, "Black lead: "+black+".", "Red lead: "+g.where(t.At)+".")
-	if part.Kind() == harness.KindMotor || command != "" {
-		m.Cautions = append(m.Cautions, "Fans start without warning: keep hands and leads clear of the blades.")
-	}
-	if part.Kind() == harness.KindController {
-		m.Cautions = append(m.Cautions, "Module pin: a high-impedance meter only, no lamp.")
-	}
-	if part.Kind() == harness.KindRelay && !slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name}) {
-		m.Cautions = append(m.Cautions, "Back-probe from the wire side with the relay in; do not spread the terminal.")
-	}
 }
 
 // setupSteps says what to undo and do to get from one set-up to another.

@@ -38,7 +38,7 @@ func (g *Guide) classes(t probe.Test, b *belief) (*outcomes, error) {
 		if err != nil {
 			return nil, err
 		}
-		return g.fanClasses(sh, g.stateIndex(t.State), b), nil
+		return g.fanClasses(sh, g.stateIndex(t.State), b, live), nil
 	case probe.Words[t.Do] != nil:
 		return g.wordClasses(t, b, live)
 	}
@@ -87,17 +87,14 @@ func (g *Guide) wordClasses(t probe.Test, b *belief, live []int) (*outcomes, err
 const negligible = 1e-4
 
 // fanClasses: a class for each combination of words that has some chance.
-func (g *Guide) fanClasses(sh *sheaf, state int, b *belief) *outcomes {
+func (g *Guide) fanClasses(sh *sheaf, state int, b *belief, live []int) *outcomes {
 	words := len(speedWords)
 	combos := 1
 	for range g.fans {
 		combos *= words
 	}
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, combos)}
-	for i, s := range g.suspects {
-		if b.of[i] < negligible || s.unknown {
-			continue
-		}
+	for _, i := range live {
 		row := make([]float64, combos)
 		for k := range cars {
 			var each [][4]float64
@@ -342,24 +339,39 @@ func FormatVolts(v float64) string {
 	return s + " V"
 }
 
-// bits is the expected information of a test in bits.
-func (o *outcomes) bits(belief []float64) float64 {
+// bits is the expected information of a test in bits; nothing is gained by telling those in
+// same from each other.
+func (o *outcomes) bits(belief []float64, same []int) float64 {
 	var sum, inner float64
 	total := make([]float64, len(o.total))
+	one := make([]float64, len(o.total)) // those taken as one
+	oneSum := 0.0
 	for i, row := range o.chance {
 		if row == nil {
 			continue
 		}
 		sum += belief[i]
+		alike := slices.Contains(same, i)
+		if alike {
+			oneSum += belief[i]
+		}
 		for k, p := range row {
 			total[k] += belief[i] * p
-			if p > 0 {
+			switch {
+			case alike:
+				one[k] += belief[i] * p
+			case p > 0:
 				inner -= belief[i] * p * math.Log2(p)
 			}
 		}
 	}
 	if sum == 0 {
 		return 0
+	}
+	for _, p := range one {
+		if p > 0 {
+			inner -= p * math.Log2(p/oneSum)
+		}
 	}
 	outer := 0.0
 	for _, p := range total {

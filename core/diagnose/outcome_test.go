@@ -56,13 +56,13 @@ func TestSpeedChancesSumToOne(t *testing.T) {
 
 func TestBitsOfKnownTests(t *testing.T) {
 	even := &outcomes{total: []float64{0.5, 0.5}, chance: [][]float64{{1, 0}, {0, 1}}}
-	assert.InDelta(t, 1, even.bits([]float64{0.5, 0.5}), 1e-12, "a test that halves is worth one bit")
+	assert.InDelta(t, 1, even.bits([]float64{0.5, 0.5}, nil), 1e-12, "a test that halves is worth one bit")
 	same := &outcomes{total: []float64{1, 0}, chance: [][]float64{{1, 0}, {1, 0}}}
-	assert.InDelta(t, 0, same.bits([]float64{0.5, 0.5}), 1e-12)
+	assert.InDelta(t, 0, same.bits([]float64{0.5, 0.5}, nil), 1e-12)
 	noise := &outcomes{total: []float64{0.5, 0.5}, chance: [][]float64{{0.5, 0.5}, {0.5, 0.5}}}
-	assert.InDelta(t, 0, noise.bits([]float64{0.5, 0.5}), 1e-12, "chance is no information")
+	assert.InDelta(t, 0, noise.bits([]float64{0.5, 0.5}, nil), 1e-12, "chance is no information")
 	four := &outcomes{total: make([]float64, 4), chance: [][]float64{{1, 0, 0, 0}, {0, 1, 0, 0}, {0, 0, 1, 0}, {0, 0, 0, 1}}}
-	assert.InDelta(t, 2, four.bits([]float64{0.25, 0.25, 0.25, 0.25}), 1e-12)
+	assert.InDelta(t, 2, four.bits([]float64{0.25, 0.25, 0.25, 0.25}, nil), 1e-12)
 }
 
 func TestAMisreadIsAlwaysKept(t *testing.T) {
@@ -92,7 +92,7 @@ func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
 		require.NoError(t, err)
 		g, err := New(m)
 		require.NoError(t, err)
-		b := g.weigh(nil, -1)
+		b := g.weigh(nil, -1, phase{})
 		well := len(g.suspects) - 2 // no fault
 		require.Equal(t, NoFault, g.suspects[well].name)
 		for _, test := range g.allTests {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -107,30 +108,97 @@ func (g *Guide) wired(pin harness.Pin) bool {
 }
 
 // lacking lists the demands that nothing seen answers yet.
-func (g *Guide) lacking(i int, seen []probe.Observation) []lack {
+func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
 	s := g.suspects[i]
 	if s.name == NoFault {
-		return g.unseenStates(seen, nil)
+		return g.unseenStates(seen, probe.Lasting(now.Setup))
 	}
 	states := g.telling(s)
+	if g.provenAtOnce(s.fault, states, seen) {
+		return nil
+	}
 	var list []lack
 	for _, d := range g.demands(s.fault) {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
-			return o.Volts != nil && shows && o.From == "" && o.At == d.pin.String() &&
+			under := o.Volts != nil || o.Lamp != "" && (o.With == "heavy" || now.Kit.NoMeter)
+			return under && shows && o.From == "" && o.At == d.pin.String() &&
 				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 		})
-		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) {
+		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || g.made(seen).barred[d.pin.String()] {
 			continue
 		}
 		state := states[0]
-		test := probe.Test{Do: probe.Volts, State: state, At: d.pin}
+		test := probe.Test{Do: probe.Volts, State: state, Setup: probe.Lasting(now.Setup), At: d.pin}
 		if d.pulled {
-			test.Setup = []electric.Action{{Verb: electric.Out, Part: d.pin.Part}}
+			test.Setup = append(slices.Clone(test.Setup), electric.Action{Verb: electric.Out, Part: d.pin.Part})
+		}
+		if now.Kit.NoMeter {
+			test.Do = probe.Lamp
+			if now.Kit.NoLamp || g.circuit.Part(d.pin.Part).Kind() == harness.KindController {
+				test.Do = probe.LED
+			}
 		}
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
-	return list
+	return g.quicker(list, s.fault, states[0], seen, now)
+}
+
+// provenAtOnce tells whether one test has already shown the part itself to be bad, whatever is
+// around it: a relay that takes its fault along, or fails on the bench; a motor fed directly.
+func (g *Guide) provenAtOnce(f fault.Fault, states []*harness.State, seen []probe.Observation) bool {
+	return slices.ContainsFunc(seen, func(o probe.Observation) bool {
+		t, err := o.Test(g.circuit)
+		return err == nil && g.provesAtOnce(f, t, states)
+	})
+}
+
+func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
+	if f.On != fault.OnPart {
+		return false
+	}
+	has := func(match func(a electric.Action) bool) bool { return slices.ContainsFunc(t.Setup, match) }
+	switch g.circuit.Part(f.Part).Kind() {
+	case harness.KindRelay:
+		if t.Do == probe.Ohms && t.At.Inner && t.At.Part == f.Part {
+			coil := strings.HasPrefix(f.Words, "coil") || strings.HasPrefix(f.Words, "diode")
+			return coil == (t.At.Name == "86" || t.At.Name == "85")
+		}
+		swapped := has(func(a electric.Action) bool {
+			return a.Verb == electric.Swapped && (a.Part == f.Part || a.Other == f.Part)
+		})
+		return t.Do == probe.LookAtFans && swapped && slices.Contains(states, t.State)
+	case harness.KindMotor:
+		return t.Do == probe.LookAtFans && has(func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == f.Part })
+	}
+	return false
+}
+
+// quicker replaces what is lacking by one test of the part itself where that takes less time.
+func (g *Guide) quicker(list []lack, f fault.Fault, state *harness.State, seen []probe.Observation, now Now) []lack {
+	if len(list) == 0 || f.On != fault.OnPart {
+		return list
+	}
+	minutes, setup, at := 0.0, now.Setup, now.State
+	for _, l := range list {
+		minutes += l.test.Minutes(g.circuit, at, setup)
+		setup, at = l.test.Setup, l.test.State
+	}
+	made := g.made(seen)
+	best := -1.0
+	var quick lack
+	for _, t := range probe.Around(g.circuit, now.Setup, g.circuit.Part(f.Part)) {
+		if made.has(t) || !now.Kit.Can(t) || !g.provesAtOnce(f, t, []*harness.State{state}) {
+			continue
+		}
+		if m := t.Minutes(g.circuit, now.State, now.Setup); m < minutes && (best < 0 || m < best) {
+			best, quick = m, lack{f.Part + " itself tested", t}
+		}
+	}
+	if best < 0 {
+		return list
+	}
+	return []lack{quick}
 }
 
 // A rival explains what was seen at least this well, compared with the leader; its being
@@ -185,13 +253,12 @@ func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now
 // unseenStates lists the states in which the fans have not been looked at with just this
 // set-up: what "nothing is wrong", and a repair, still lack.
 func (g *Guide) unseenStates(seen []probe.Observation, setup []electric.Action) []lack {
-	words := probe.SetupWords(setup)
+	key := probe.SetupKey(setup)
 	var list []lack
 	for _, state := range g.circuit.States {
 		looked := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-			held := slices.Clone(o.Setup)
-			slices.Sort(held)
-			return o.Fans != nil && o.State == state.Name && slices.Equal(held, words)
+			held, err := electric.ParseSetup(g.circuit, o.Setup)
+			return err == nil && o.Fans != nil && o.State == state.Name && probe.SetupKey(held) == key
 		})
 		if !looked {
 			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})

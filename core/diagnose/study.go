@@ -37,17 +37,19 @@ type StudyOptions struct {
 
 // Trial is one game.
 type Trial struct {
-	Fault     string  `json:"fault"`
-	Found     bool    `json:"found"`     // the group named holds it
-	Harmless  bool    `json:"harmless"`  // it changes no fan in any state: "no fault" is right too
-	Confident bool    `json:"confident"` // the guide was sure (95 %)
-	Tests     int     `json:"tests"`
-	ToName    int     `json:"tests-to-name"` // until one group held 95 %
-	Minutes   float64 `json:"minutes"`
-	Named     string  `json:"named,omitempty"`
-	Repairs   int     `json:"repairs,omitempty"` // of a double: how many repairs were made
-	Wrong     int     `json:"wrong,omitempty"`   // of them, at what was not broken
+	Fault     string   `json:"fault"`
+	Found     bool     `json:"found"`     // the group named holds it
+	Harmless  bool     `json:"harmless"`  // it changes no fan in any state: "no fault" is right too
+	Confident bool     `json:"confident"` // the guide was sure (95 %)
+	Tests     int      `json:"tests"`
+	ToName    int      `json:"tests-to-name"` // until one group held 95 %
+	Minutes   float64  `json:"minutes"`
+	Named     string   `json:"named,omitempty"`
+	Repairs   int      `json:"repairs,omitempty"` // of a double: how many repairs were made
+	Wrong     int      `json:"wrong,omitempty"`   // of them, at what was not broken
+	Asked     []string `json:"asked"`             // the tests, in their order
 	bound     float64
+	prior     float64
 }
 
 // Report sums the games up.
@@ -64,6 +66,7 @@ type Report struct {
 	MeanMinutes    float64 `json:"mean-minutes"`
 	P95Minutes     float64 `json:"p95-minutes"`
 	MaxMinutes     float64 `json:"max-minutes"`
+	UsualMinutes   float64 `json:"usual-minutes"` // the mean over faults as often as they are met
 	EntropyBits    float64 `json:"entropy-bits"`  // of the faults, those alike taken together
 	BoundTests     float64 `json:"bound-tests"`   // entropy over the mean bits of the outcomes offered
 	WrongRepairs   float64 `json:"wrong-repairs"` // a car, of doubles
@@ -103,6 +106,7 @@ type game struct {
 	g       *Guide
 	faults  []fault.Fault
 	car     electric.Car
+	clean   bool // the car as drawn, every answer right
 	misread float64
 	rng     *rand.Rand
 	nets    map[string]*electric.Network
@@ -142,6 +146,7 @@ func (g *Guide) games(o StudyOptions) []*game {
 	for i, f := range single {
 		if o.Spread == 0 {
 			add(uint64(i), electric.Car{}, f)
+			games[len(games)-1].clean = o.Misread == 0
 			continue
 		}
 		for k := range o.Spread {
@@ -167,6 +172,15 @@ func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
 	}
 }
 
+func (g *Guide) priorOf(f fault.Fault) float64 {
+	for _, s := range g.suspects {
+		if s.fault == f {
+			return s.prior
+		}
+	}
+	return 0
+}
+
 func samePlace(a, b fault.Fault) bool {
 	for _, p := range a.Parts() {
 		if slices.Contains(b.Parts(), p) {
@@ -178,7 +192,7 @@ func samePlace(a, b fault.Fault) bool {
 
 // play follows the policy to its verdict, or of a double from repair to repair.
 func (m *game) play(o StudyOptions) (*Trial, error) {
-	t := &Trial{Fault: m.faults[0].String(), Harmless: m.harmless(nil)}
+	t := &Trial{Fault: m.faults[0].String(), Harmless: m.harmless(nil), prior: m.g.priorOf(m.faults[0])}
 	if len(m.faults) > 1 {
 		t.Fault += " and " + m.faults[1].String()
 		return t, m.playDouble(t)
@@ -225,6 +239,7 @@ func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now No
 		seen = append(seen, m.answer(&move))
 		t.Tests++
 		t.Minutes += move.Minutes
+		t.Asked = append(t.Asked, move.Title)
 		t.bound += math.Log2(float64(max(2, len(move.Outcomes))))
 		now.State = m.g.circuit.State(move.State)
 		if now.Setup, err = electric.ParseSetup(m.g.circuit, move.Setup); err != nil {
@@ -323,7 +338,7 @@ func (m *game) answer(move *Move) probe.Observation {
 	m.history()
 	setup, err := electric.ParseSetup(m.g.circuit, move.Setup)
 	state := m.g.circuit.State(move.State)
-	o := probe.Observation{State: move.State, Setup: move.Setup}
+	o := move.Asked()
 	if err != nil {
 		return o
 	}
@@ -340,32 +355,184 @@ func (m *game) answer(move *Move) probe.Observation {
 	n.Rest()
 	n.Enter(state)
 	wrong := m.misread > 0 && m.rng.Float64() < m.misread
-	if move.Do == probe.LookAtFans {
-		o.Fans = map[string]string{}
-		shares := make([]float32, len(m.g.fans))
-		n.FanShares(shares)
-		for k, fan := range m.g.fans {
-			o.Fans[fan] = string(electric.SpeedWord(float64(shares[k])))
-		}
-		if wrong {
-			fan := m.g.fans[m.rng.IntN(len(m.g.fans))]
-			o.Fans[fan] = speedWords[m.rng.IntN(3)]
-		}
-		return o
+	switch {
+	case move.Do == probe.LookAtFans:
+		o.Fans = m.look(n, wrong)
+	case probe.Words[move.Do] != nil:
+		m.word(move, setup, n, &o, wrong)
+	default:
+		m.figure(move, setup, n, &o, wrong)
 	}
-	readings := make([]float32, len(m.g.model.Pins()))
-	n.MeterVolts(readings)
-	o.At, o.From = move.At, move.From
-	v := float64(readings[m.g.pinAt[mustPin(move.At)]])
-	if move.From != "" {
-		v -= float64(readings[m.g.pinAt[mustPin(move.From)]])
-	}
-	v = math.Round(100*meter(v)) / 100
-	if wrong {
-		v = math.Round(100*m.rng.Float64()*m.g.circuit.SupplyVolts(false)) / 100
-	}
-	o.Volts = &probe.Reading{Figure: v}
 	return o
+}
+
+// look is what each fan does; a wrong one has one fan taken for something else.
+func (m *game) look(n *electric.Network, wrong bool) map[string]string {
+	fans := map[string]string{}
+	shares := make([]float32, len(m.g.fans))
+	n.FanShares(shares)
+	for k, fan := range m.g.fans {
+		fans[fan] = string(electric.SpeedWord(float64(shares[k])))
+	}
+	if wrong {
+		fan := m.g.fans[m.rng.IntN(len(m.g.fans))]
+		fans[fan] = speedWords[m.rng.IntN(3)]
+	}
+	return fans
+}
+
+// figure is what the instrument shows, to two places.
+func (m *game) figure(move *Move, setup []electric.Action, n *electric.Network, o *probe.Observation, wrong bool) {
+	v := 0.0
+	if move.Do == probe.Volts {
+		readings := make([]float32, len(m.g.model.Pins()))
+		n.MeterVolts(readings)
+		v = float64(readings[m.g.pinAt[mustPin(move.At)]])
+		if move.From != "" {
+			v -= float64(readings[m.g.pinAt[mustPin(move.From)]])
+		}
+		v = meter(v)
+	} else {
+		v = m.instrument(move, setup, o)
+	}
+	r := &probe.Reading{Figure: math.Round(100*v) / 100}
+	if math.IsInf(v, 1) || v > probe.InOhms.Most {
+		r = &probe.Reading{Open: true}
+	}
+	if wrong {
+		r = &probe.Reading{Figure: math.Round(100*m.rng.Float64()*m.g.circuit.SupplyVolts(false)) / 100}
+	}
+	switch move.Do {
+	case probe.Volts:
+		o.Volts = r
+	case probe.Amps:
+		o.Amps = r
+	default:
+		o.Ohms = r
+	}
+}
+
+// instrument lays one other than the voltmeter on.
+func (m *game) instrument(move *Move, setup []electric.Action, o *probe.Observation) float64 {
+	asked := *o
+	stand(&asked, move.Do)
+	t, err := asked.Test(m.g.circuit)
+	if err != nil {
+		return 0
+	}
+	instrument := instrumentOf[t.Do]
+	if t.With == "heavy" {
+		instrument = electric.HeavyLamp
+	}
+	x, err := m.g.model.Instrument(setup, m.faults, instrument, t.At, t.From)
+	if err != nil {
+		return 0
+	}
+	x.Tune(m.car)
+	x.SetBlown(m.blown)
+	return x.Shows(t.State)
+}
+
+// stand gives an observation some answer, so that its test can be told.
+func stand(o *probe.Observation, do probe.Do) {
+	switch do {
+	case probe.Amps:
+		o.Amps = &probe.Reading{}
+	case probe.Ohms:
+		o.Ohms = &probe.Reading{}
+	case probe.Volts:
+		o.Volts = &probe.Reading{}
+	default:
+		o.Say(do, probe.Words[do][0])
+	}
+}
+
+// word answers in a word: as surely as the guide takes people to be, where cars are random;
+// as it is, where readings are clean.
+func (m *game) word(move *Move, setup []electric.Action, n *electric.Network, o *probe.Observation, wrong bool) {
+	words := probe.Words[move.Do]
+	chance := make([]float64, len(words))
+	switch move.Do {
+	case probe.Lamp, probe.LED:
+		v := math.Abs(meter(m.instrument(move, setup, o)))
+		at := 0
+		if move.Do == probe.Lamp {
+			at = slices.Index(words, m.g.model.LampWord(v))
+		} else {
+			at = slices.Index(words, electric.LEDWord(v))
+		}
+		chance[max(0, at)] = 1
+	case probe.Relay:
+		in := make([]float32, len(m.g.relayAt))
+		n.PulledIn(in)
+		clicks := in[m.g.relayAt[move.Part]] >= 0.5 && !slices.ContainsFunc(m.faults, func(f fault.Fault) bool { return stuckIn(f, move.Part) })
+		chance[0] = 1 - surelyHeard
+		if clicks {
+			chance[0] = surelyHeard
+		}
+		chance[1] = 1 - chance[0]
+	case probe.Codes:
+		chance[1] = codeAnyway
+		if m.code() {
+			chance[1] = codeSet
+		}
+		chance[0] = 1 - chance[1]
+	default:
+		m.g.partWords(m.faults[0], probe.Test{Do: move.Do, Part: move.Part}, chance)
+		for _, f := range m.faults[1:] {
+			also := make([]float64, len(words))
+			m.g.partWords(f, probe.Test{Do: move.Do, Part: move.Part}, also)
+			if also[0] < chance[0] {
+				chance = also
+			}
+		}
+	}
+	pick := 0
+	if m.clean {
+		for k := range chance { // a clean reading
+			if chance[k] > chance[pick] {
+				pick = k
+			}
+		}
+	} else {
+		at := m.rng.Float64()
+		for k, p := range chance {
+			if at -= p; at < 0 {
+				pick = k
+				break
+			}
+		}
+	}
+	if wrong {
+		pick = m.rng.IntN(len(words))
+	}
+	o.Say(move.Do, words[pick])
+}
+
+// code tells whether the controller has seen a driver's pin not follow its command.
+func (m *game) code() bool {
+	well, err := m.g.model.Network(nil, nil)
+	if err != nil {
+		return false
+	}
+	well.Tune(m.car)
+	ill := m.network(nil)
+	a, b := make([]float32, len(m.g.model.Pins())), make([]float32, len(m.g.model.Pins()))
+	for _, s := range m.g.circuit.States {
+		well.Rest()
+		well.Enter(s)
+		well.MeterVolts(a)
+		ill.SetBlown(m.blown)
+		ill.Rest()
+		ill.Enter(s)
+		ill.MeterVolts(b)
+		for _, pin := range m.g.commanded() {
+			if math.Abs(meter(float64(a[pin]))-meter(float64(b[pin]))) > 0.4*m.g.circuit.SupplyVolts(false) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (m *game) comes() bool {
@@ -448,7 +615,7 @@ func (r *Report) sum() {
 	}
 	var tests []int
 	var took []float64
-	var bits, asked float64
+	var bits, asked, prior float64
 	for _, t := range r.Trials {
 		switch {
 		case t.Found:
@@ -461,9 +628,12 @@ func (r *Report) sum() {
 		r.MeanToName += float64(t.ToName) / n
 		r.MeanMinutes += t.Minutes / n
 		r.WrongRepairs += float64(t.Wrong) / n
+		r.UsualMinutes += t.prior * t.Minutes
+		prior += t.prior
 		bits += t.bound
 		asked += float64(t.Tests)
 	}
+	r.UsualMinutes /= math.Max(prior, 1e-12)
 	slices.Sort(tests)
 	slices.Sort(took)
 	last := len(tests) - 1
@@ -479,10 +649,21 @@ func (g *Guide) textbookOrder(t probe.Test) int {
 	const place = 1000
 	state := g.stateIndex(t.State)
 	if t.Do == probe.LookAtFans {
-		if len(probe.Lasting(t.Setup)) == len(t.Setup) {
-			return state
+		for _, a := range t.Setup {
+			switch a.Verb {
+			case electric.Swapped, electric.Jumper:
+				return 3*place + state
+			case electric.Pack:
+				return 4*place + state
+			}
 		}
-		return 9 * place
+		return 1 + state
+	}
+	switch t.Do {
+	case probe.Codes:
+		return 0
+	case probe.Relay, probe.Turned, probe.Looked, probe.Wiggled:
+		return 35*place/10 + state // felt, turned, looked at: in its turn, beside the part
 	}
 	part := g.circuit.Part(t.At.Part)
 	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: t.At.Part})
@@ -513,6 +694,6 @@ func (g *Guide) byTextbook(list []scored) {
 
 // String is a line for people.
 func (r *Report) String() string {
-	return fmt.Sprintf("%s, %s: %.1f %% right, %.1f %% confidently wrong, %.1f tests to name, %.1f with proof, %.1f min; entropy %.1f bits, bound %.1f tests",
-		r.Circuit, r.Policy, 100*r.Right, 100*r.ConfidentWrong, r.MeanToName, r.MeanTests, r.MeanMinutes, r.EntropyBits, r.BoundTests)
+	return fmt.Sprintf("%s, %s: %.1f %% right, %.1f %% confidently wrong, %.1f tests to name, %.1f with proof, %.1f min (%.1f as faults are met); entropy %.1f bits, bound %.1f tests",
+		r.Circuit, r.Policy, 100*r.Right, 100*r.ConfidentWrong, r.MeanToName, r.MeanTests, r.MeanMinutes, r.UsualMinutes, r.EntropyBits, r.BoundTests)
 }

@@ -65,6 +65,12 @@ func (a Action) Detaches() bool {
 	return a.Verb == Out || a.Verb == Unplugged || a.Verb == Apart || a.Verb == Replaced
 }
 
+// Lasts tells whether the action stays when everything is fitted and plugged in again: a part
+// renewed, cleaned or swapped.
+func (a Action) Lasts() bool {
+	return a.Verb == Renewed || a.Verb == RenewedUsed || a.Verb == Cleaned || a.Verb == Swapped
+}
+
 // DetachVerb is the word for separating a part of this kind from its cavities; empty where
 // it cannot be.
 func DetachVerb(kind harness.Kind) Verb {
@@ -208,8 +214,18 @@ func RepairOf(f fault.Fault) Action {
 	return Action{Verb: Renewed, Part: f.Part}
 }
 
-// mends tells whether a repair takes a fault away.
-func (a Action) mends(f fault.Fault) bool {
+// RepairIn is the repair of a fault that was there before the set-up: of a part that has since
+// changed places, where it is now. The zero Action where the set-up has mended it.
+func RepairIn(setup []Action, f fault.Fault) Action {
+	left := carried([]fault.Fault{f}, setup)
+	if len(left) == 0 {
+		return Action{}
+	}
+	return RepairOf(left[0])
+}
+
+// Mends tells whether a repair takes a fault away.
+func (a Action) Mends(f fault.Fault) bool {
 	if a.Verb != Renewed && a.Verb != RenewedUsed {
 		return false
 	}
@@ -263,7 +279,7 @@ func carried(faults []fault.Fault, setup []Action) []fault.Fault {
 		kept := moved[:0]
 		for _, f := range moved {
 			switch {
-			case a.mends(f):
+			case a.Mends(f):
 				continue
 			case a.Verb == Swapped && f.On == fault.OnPart && f.Part == a.Part:
 				f.Part = a.Other

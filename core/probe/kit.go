@@ -131,3 +131,22 @@ func (s School) Weight(c *harness.Circuit, t Test) float64 {
 	}
 	return 1
 }
+
+// WithoutMeter makes of readings in volts from battery negative what a lamp, or an LED tester
+// at a module's pins, shows there.
+func WithoutMeter(tests []Test, kit Kit) []Test {
+	var list []Test
+	for _, t := range tests {
+		if t.Do != Volts || t.From.Part != "" {
+			continue
+		}
+		t.Do = LED
+		if !kit.NoLamp {
+			lamp := t
+			lamp.Do = Lamp
+			list = append(list, lamp)
+		}
+		list = append(list, t)
+	}
+	return list
+}

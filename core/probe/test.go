@@ -49,13 +49,20 @@ func (t Test) Key() string {
 	return strings.Join([]string{string(t.Do), t.State.Name, at, from, t.With, t.Part, SetupKey(t.Setup)}, "|")
 }
 
-// SetupWords spells a set-up; the order does not matter, so it is sorted.
+// SetupWords spells a set-up: what lasts in the order in which it was done, for a part renewed
+// after a swap is not the part renewed before; then the rest, sorted.
 func SetupWords(setup []electric.Action) []string {
 	words := make([]string, 0, len(setup))
+	lasting := 0
 	for _, a := range setup {
+		if a.Lasts() {
+			words = slices.Insert(words, lasting, a.String())
+			lasting++
+			continue
+		}
 		words = append(words, a.String())
 	}
-	slices.Sort(words)
+	slices.Sort(words[lasting:])
 	return words
 }
 
@@ -155,8 +162,7 @@ func setups(c *harness.Circuit, now []electric.Action) [][]electric.Action {
 func Lasting(setup []electric.Action) []electric.Action {
 	var kept []electric.Action
 	for _, a := range setup {
-		switch a.Verb {
-		case electric.Renewed, electric.RenewedUsed, electric.Cleaned, electric.Swapped:
+		if a.Lasts() {
 			kept = append(kept, a)
 		}
 	}

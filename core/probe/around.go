@@ -1,0 +1,116 @@
+package probe
+
+import (
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+)
+
+// Around lists the tests a technician makes at one suspected part: a relay felt, swapped with
+// an identical neighbour, bridged, put on the bench; a motor fed directly, clamped, turned by
+// hand; the part looked at closely and wiggled.
+func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Test {
+	kept := Lasting(now)
+	off := c.States[0]
+	tests := []Test{
+		{Do: Looked, State: off, Setup: now, Part: part.Name},
+		{Do: Wiggled, State: off, Setup: now, Part: part.Name},
+	}
+	switch spec := part.Spec.(type) {
+	case *harness.Relay:
+		tests = append(tests, aroundRelay(c, kept, now, part.Name, spec)...)
+	case *harness.Motor:
+		tests = append(tests, aroundMotor(c, kept, now, part.Name, spec)...)
+	}
+	return tests
+}
+
+func with(kept []electric.Action, more ...electric.Action) []electric.Action {
+	return append(slices.Clone(kept), more...)
+}
+
+func aroundRelay(c *harness.Circuit, kept, now []electric.Action, name string, spec *harness.Relay) []Test {
+	pin := func(n string) harness.Pin { return harness.Pin{Part: name, Name: n} }
+	inner := func(n string) harness.Pin { return harness.Pin{Part: name, Name: n, Inner: true} }
+	out := electric.Action{Verb: electric.Out, Part: name}
+	var tests []Test
+	everyState := func(t Test) {
+		for _, s := range c.States {
+			t.State = s
+			tests = append(tests, t)
+		}
+	}
+	if !slices.Contains(now, out) {
+		everyState(Test{Do: Relay, Setup: now, Part: name})
+	}
+	if swap, ok := Neighbour(c, kept, name); ok {
+		everyState(Test{Do: LookAtFans, Setup: with(kept, swap)})
+	}
+	if spec.HasMake() {
+		everyState(Test{Do: LookAtFans, Setup: with(kept, out, electric.Action{Verb: electric.Jumper, From: pin("30"), To: pin("87")})})
+	}
+	bench := func(a, b string, energised bool) {
+		setup := kept
+		if slices.Contains(now, out) {
+			setup = now
+		}
+		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(setup, name, energised), At: inner(a), From: inner(b)})
+	}
+	bench("86", "85", false)
+	if spec.HasMake() {
+		bench("30", "87", true)
+		bench("30", "87", false)
+	}
+	if spec.HasRest() {
+		bench("30", "87a", false)
+	}
+	return tests
+}
+
+func aroundMotor(c *harness.Circuit, kept, now []electric.Action, name string, spec *harness.Motor) []Test {
+	unplugged := electric.Action{Verb: electric.Unplugged, Part: name}
+	off := c.States[0]
+	tests := []Test{{Do: Turned, State: off, Setup: with(kept, unplugged), Part: name}}
+	direct := func(plus, minus string) {
+		pack := electric.Action{
+			Verb: electric.Pack, From: harness.Pin{Part: name, Name: plus, Inner: true}, To: harness.Pin{Part: name, Name: minus, Inner: true},
+		}
+		tests = append(tests, Test{Do: LookAtFans, State: off, Setup: with(kept, unplugged, pack)})
+	}
+	if len(spec.Windings) == 0 {
+		direct("+", "-")
+	}
+	for _, w := range spec.Windings {
+		direct(w.Plus, w.Minus)
+	}
+	if slices.Contains(now, unplugged) {
+		return tests
+	}
+	for _, s := range c.States {
+		for _, pin := range c.Part(name).Pins() {
+			if pin.Name == "+" || len(spec.Windings) > 0 && pin.Name != "-" {
+				tests = append(tests, Test{Do: Amps, State: s, Setup: now, At: pin})
+			}
+		}
+	}
+	return tests
+}
+
+// Neighbour finds an identical relay to swap with that has not changed places yet.
+func Neighbour(c *harness.Circuit, kept []electric.Action, name string) (electric.Action, bool) {
+	moved := func(part string) bool {
+		return slices.ContainsFunc(kept, func(a electric.Action) bool { return a.Part == part || a.Other == part })
+	}
+	part := c.Part(name)
+	for _, other := range c.OfKind(harness.KindRelay) {
+		if other != part && !moved(name) && !moved(other.Name) && electric.Identical(part, other) {
+			a := electric.Action{Verb: electric.Swapped, Part: name, Other: other.Name}
+			if other.Name < name {
+				a.Part, a.Other = a.Other, a.Part // one spelling for one swap
+			}
+			return a, true
+		}
+	}
+	return electric.Action{}, false
+}
