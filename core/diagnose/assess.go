@@ -27,6 +27,7 @@ type Assessment struct {
 	Next       []Move      `json:"next"`     // best first
 	Verdict    *Verdict    `json:"verdict"`
 	Surprising []Surprise  `json:"surprising,omitempty"`
+	Pairs      []Pair      `json:"pairs,omitempty"`    // two faults at once, where no single one explains the log
 	Repaired   []string    `json:"repaired,omitempty"` // what has been renewed: older evidence is of another car
 	Left       int         `json:"left"`               // suspects still standing
 	Of         int         `json:"of"`
@@ -79,6 +80,9 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 		return nil, err
 	}
 	b := g.weigh(fits, -1, ph)
+	if err := g.pair(b, seen, fits, ph); err != nil {
+		return nil, err
+	}
 	if err := g.alike(b); err != nil {
 		return nil, err
 	}
@@ -93,6 +97,7 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 		}
 	}
 	a.Cleared = g.cleared(b.of)
+	a.Pairs = g.listed(b)
 	for k := range seen {
 		if text := g.surprise(seen, fits, k, ph); text != "" {
 			a.Surprising = append(a.Surprising, Surprise{k, text})
@@ -130,7 +135,10 @@ func (g *Guide) fits(seen []probe.Observation, ph phase) ([][]fit, error) {
 type belief struct {
 	of     []float64
 	car    []fit
-	counts []int // the suspects that count in choosing a test, once asked for
+	counts []int     // the suspects that count in choosing a test, once asked for
+	sum    float64   // of all single faults' weights, before it was made one
+	single []float64 // the part of the belief that one fault is all; nil: all of it
+	pairs  []pairBelief
 	same   []int // those that change no fan, taken as one with "no fault"
 }
 
@@ -160,6 +168,7 @@ func (g *Guide) weigh(fits [][]fit, leaveOut int, ph phase) *belief {
 			car[k] /= mean * cars
 		}
 	}
+	b.sum = sum
 	for i := range b.of {
 		b.of[i] /= sum
 	}
@@ -268,7 +277,16 @@ const sureNothing = 0.05
 func (g *Guide) standing(members []int, b *belief) Standing {
 	s := Standing{SameAs: []string{}, members: members}
 	for _, i := range members {
-		s.Probability += b.of[i]
+		if b.single == nil {
+			s.Probability += b.of[i]
+		} else {
+			s.Probability += b.single[i]
+		}
+	}
+	for _, p := range b.pairs { // there, whatever else is
+		if slices.Contains(members, p.i) || slices.Contains(members, p.j) {
+			s.Probability += p.p
+		}
 	}
 	if n := slices.Index(members, g.nobody()); n > 0 && b.of[members[n]] >= sureNothing*s.Probability {
 		members[0], members[n] = members[n], members[0]

@@ -62,6 +62,7 @@ type Guide struct {
 	allTests []probe.Test    // with everything fitted, and each relay out
 	relayAt  map[string]int
 	casts    map[string]*forecast
+	paired   map[[2]int]map[string][pairCars]float64 // fits of pairs to observations
 }
 
 // sheaf is what the suspects' cars show in one set-up: for each suspect, cars × states × width
@@ -88,7 +89,7 @@ func New(m *electric.Model) (*Guide, error) {
 	g := &Guide{
 		model: m, circuit: c, sheaves: map[string]*sheaf{}, pinAt: map[harness.Pin]int{},
 		apart: map[[2]int]bool{}, allTests: probe.Tests(c, nil),
-		relayAt: map[string]int{}, casts: map[string]*forecast{},
+		relayAt: map[string]int{}, casts: map[string]*forecast{}, paired: map[[2]int]map[string][pairCars]float64{},
 	}
 	for i, p := range c.OfKind(harness.KindRelay) {
 		g.relayAt[p.Name] = i

@@ -81,11 +81,20 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 		return nil
 	}
 	top := g.oneRepair(a.Suspects[0], b)
-	if g.suspects[top.members[0]].unknown || top.Probability < verdictAt {
+	if g.suspects[top.members[0]].unknown {
 		return g.askAgain(a, b, seen, now)
 	}
 	lacking := g.lacking(top.members[0], seen, now)
-	if len(lacking) == 0 {
+	sure := top.Probability >= verdictAt || b.two() && len(lacking) == 0 && top.Probability >= oneOfTwoAt
+	switch {
+	case !sure && b.two() && top.Probability >= worthProving && len(lacking) > 0:
+		// With two things wrong a forecast of one says little: the likeliest is settled first.
+		a.Next = []Move{}
+		return g.offer(a, lacking, b, now)
+	case !sure:
+		return g.askAgain(a, b, seen, now)
+	}
+	if len(lacking) == 0 && !b.two() { // of two, the other is no rival
 		rival, err := g.rival(top, b, seen, now)
 		if err != nil {
 			return err
@@ -100,6 +109,21 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 	}
 	a.Next = []Move{}
 	return g.offer(a, lacking, b, now)
+}
+
+// With two faults, one of them is a verdict from here on, and worth proving from there on.
+const (
+	oneOfTwoAt   = 0.85
+	worthProving = 0.4
+)
+
+// two tells whether two faults are likelier than one.
+func (b *belief) two() bool {
+	sum := 0.0
+	for _, p := range b.pairs {
+		sum += p.p
+	}
+	return sum > 0.5
 }
 
 // offer makes what is lacking the next moves, the quickest first.

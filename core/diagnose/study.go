@@ -250,57 +250,91 @@ func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now No
 }
 
 // maxRepairs ends a double that goes nowhere.
-const maxRepairs = 6
+const (
+	maxRepairs     = 6
+	maxDoubleTests = 80
+)
 
 // playDouble repairs what is named, asks every state again and goes on, until every fan does
 // what it should.
 func (m *game) playDouble(t *Trial) error {
 	var seen []probe.Observation
 	var now Now
-	for t.Repairs < maxRepairs {
-		t.ToName, t.Tests = 0, 0
-		v, all, err := m.verdict(Best, t, seen, now)
+	for t.Repairs < maxRepairs && t.Tests < maxDoubleTests {
+		one := Trial{}
+		v, all, err := m.verdict(Best, &one, seen, now)
 		if err != nil {
 			return err
 		}
 		seen = all
-		repairs := 0
-		if v != nil {
-			for _, words := range v.Faults { // those not to be told apart are mended together
-				f, err := fault.Parse(m.g.circuit, words)
-				if err != nil {
-					continue // no fault, or something else
-				}
-				a := electric.RepairOf(f)
-				if slices.Contains(now.Setup, a) {
-					continue
-				}
-				now.Setup = append(slices.Clone(probe.Lasting(now.Setup)), a)
-				repairs++
-				if m.broken(f, now.Setup) {
-					break
-				}
-				t.Wrong++
-			}
+		t.Tests, t.Minutes, t.bound = t.Tests+one.Tests, t.Minutes+one.Minutes, t.bound+one.bound
+		t.Asked = append(t.Asked, one.Asked...)
+		if v == nil || v.Faults[0] == NoFault || v.Faults[0] == SomethingElse {
+			break
+		}
+		if now.Setup = m.repair(t, v, now.Setup); now.Setup == nil {
+			break
 		}
 		now.State = nil
-		t.Repairs += max(1, repairs)
-		if m.harmless(now.Setup) {
-			t.Found = true
-			return nil
-		}
-		if repairs == 0 {
-			return nil
-		}
 	}
+	t.Found = m.harmless(now.Setup)
 	return nil
 }
 
-// broken tells whether the repair just made mended one of the faults.
-func (m *game) broken(f fault.Fault, setup []electric.Action) bool {
-	repair := electric.RepairOf(f)
-	return slices.ContainsFunc(m.faults, func(truth fault.Fault) bool { return electric.RepairOf(truth) == repair }) &&
-		slices.Contains(setup, repair)
+// repair mends what the verdict names, one after the other where it cannot tell which, until
+// one was really broken; nil where nothing was left to mend.
+func (m *game) repair(t *Trial, v *Verdict, setup []electric.Action) []electric.Action {
+	lasting := slices.Clone(probe.Lasting(setup))
+	done := false
+	for _, words := range v.Faults {
+		f, err := fault.Parse(m.g.circuit, words)
+		if err != nil {
+			continue // no fault, or something else
+		}
+		a := electric.RepairIn(lasting, f)
+		if a.Verb == "" || slices.Contains(lasting, a) {
+			continue
+		}
+		before := m.left(lasting)
+		lasting = append(lasting, a)
+		t.Repairs++
+		t.Asked = append(t.Asked, a.String())
+		done = true
+		if m.left(lasting) < before || m.wasBlown(a) {
+			return lasting
+		}
+		t.Wrong++
+		if len(v.Faults) > 3 && t.Wrong > 2 {
+			break
+		}
+	}
+	if !done {
+		return nil
+	}
+	return lasting
+}
+
+// left counts the faults that a set-up has not mended.
+func (m *game) left(setup []electric.Action) int {
+	n := 0
+	for _, f := range m.faults {
+		if electric.RepairIn(setup, f).Verb != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// wasBlown tells whether the part renewed was a fuse that had blown: renewing it is right,
+// whatever blew it.
+func (m *game) wasBlown(a electric.Action) bool {
+	m.history()
+	for i, p := range m.g.circuit.OfKind(harness.KindFuse) {
+		if p.Name == a.Part && m.blown&(1<<i) != 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // network is the car as it really is, in a set-up.

@@ -26,13 +26,16 @@ func TestZZ(t *testing.T) {
 			if os.Getenv("ONE") != "" {
 				all = all[:1]
 			}
+			if os.Getenv("DOUBLES") != "" {
+				all = []diagnose.StudyOptions{{Doubles: 30}}
+			}
 			for _, o := range all {
 				r, err := g.Study(o, nil)
 				require.NoError(t, err)
-				t.Log(r)
+				t.Log(r, r.WrongRepairs)
 				for _, x := range r.Trials {
 					if os.Getenv("SHOW") != "" {
-						t.Logf("   %v %v h%v %d/%d %.1f %s", x.Fault, x.Found, x.Harmless, x.ToName, x.Tests, x.Minutes, x.Named)
+						t.Logf("   %v %v h%v %d/%d %.1f %s rep %d wrong %d", x.Fault, x.Found, x.Harmless, x.ToName, x.Tests, x.Minutes, x.Named, x.Repairs, x.Wrong)
 						if os.Getenv("SHOW") == "2" {
 							for _, a := range x.Asked {
 								t.Log("          ", a)

@@ -116,6 +116,11 @@ func (g *Guide) lookWith(setup []electric.Action) string {
 			return fmt.Sprintf(", %s fed directly", a.From.Part)
 		}
 	}
+	for _, a := range setup {
+		if a.Detaches() {
+			return ", " + a.String()
+		}
+	}
 	return ""
 }
 
@@ -152,6 +157,7 @@ func (g *Guide) wordLeads(m *Move, t probe.Test, asked string) {
 	if t.With == "heavy" {
 		tool = "Heavy test lamp"
 	}
+	asked += g.lookWith(t.Setup)
 	m.Title = fmt.Sprintf("%s at %s, %s", tool, g.side(t.At), asked)
 	black := "battery negative post"
 	if t.From.Part != "" {
@@ -163,7 +169,7 @@ func (g *Guide) wordLeads(m *Move, t probe.Test, asked string) {
 	} else {
 		m.Steps = append(m.Steps, "Clip: "+black+".", "Tip: "+g.where(t.At)+".")
 	}
-	command := asked != "nothing commanded"
+	command := !strings.HasPrefix(asked, "nothing commanded")
 	if part.Kind() == harness.KindMotor || command {
 		m.Cautions = append(m.Cautions, leadsClear)
 	}

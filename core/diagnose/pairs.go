@@ -1,0 +1,372 @@
+package diagnose
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/probe"
+)
+
+// Pair is two faults that together explain what no single one does.
+type Pair struct {
+	Faults      [2]string `json:"faults"`
+	Probability float64   `json:"probability"`
+}
+
+// How pairs are searched: among the suspects that alone explain most, on some of the cars.
+const (
+	priorTwo    = 0.08 // that two things are wrong (common practice)
+	pairOf      = 20   // suspects paired with each other
+	pairCars    = 5
+	poorlyFits  = 0.05 // the leader is contradicted by a reading that fits it less than this
+	forgiving   = 0.02 // in choosing whom to pair, no reading counts against a suspect by more
+	pairsListed = 5
+	leastPair   = 0.01
+)
+
+// pairBelief is how likely a pair is.
+type pairBelief struct {
+	i, j int
+	p    float64
+}
+
+// contradicted tells whether the likeliest suspects each need a reading to be wrong.
+func (g *Guide) contradicted(b *belief, fits [][]fit) bool {
+	lead := 0
+	for i := range b.of {
+		if !g.suspects[i].unknown && (g.suspects[lead].unknown || b.of[i] > b.of[lead]) {
+			lead = i
+		}
+	}
+	for _, f := range fits {
+		if f != nil && slices.Max(f[lead][:]) < poorlyFits {
+			return true
+		}
+	}
+	return false
+}
+
+// pair weighs two faults at once against one, where no single fault explains the log, and
+// brings the belief in each suspect up to date.
+func (g *Guide) pair(b *belief, seen []probe.Observation, fits [][]fit, ph phase) error {
+	if !g.contradicted(b, fits) {
+		return nil
+	}
+	list := g.pairable(fits, ph)
+	var pairs [][2]int
+	for n, i := range list {
+		for _, j := range list[n+1:] {
+			if !samePlace(g.suspects[i].fault, g.suspects[j].fault) {
+				pairs = append(pairs, [2]int{i, j})
+			}
+		}
+	}
+	asked, err := g.askedOf(seen, fits)
+	if err != nil {
+		return err
+	}
+	weights := make([]float64, len(pairs))
+	places := make([]int, len(pairs))
+	for k := range places {
+		places[k] = k
+	}
+	kept := make([]map[string][pairCars]float64, len(pairs))
+	for k, pr := range pairs {
+		if g.paired[pr] == nil {
+			g.paired[pr] = map[string][pairCars]float64{}
+		}
+		kept[k] = g.paired[pr]
+	}
+	err = g.both(places, func(k int) error {
+		w, err := g.pairFit(pairs[k], asked, kept[k])
+		weights[k] = 2 * priorTwo * ph.prior(g.suspects[pairs[k][0]]) * ph.prior(g.suspects[pairs[k][1]]) * w
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	b.with(g, pairs, weights, b.sum*(1-priorTwo))
+	return nil
+}
+
+// with mixes the pairs into the belief; single is the weight of all single faults together.
+func (b *belief) with(g *Guide, pairs [][2]int, weights []float64, single float64) {
+	sum := single
+	for _, w := range weights {
+		sum += w
+	}
+	if sum <= 0 {
+		return
+	}
+	b.single = make([]float64, len(b.of))
+	for i := range b.of {
+		b.single[i] = b.of[i] * single / sum
+		b.of[i] = b.single[i]
+	}
+	for k, w := range weights {
+		p := w / sum
+		if p < 1e-6 {
+			continue
+		}
+		b.pairs = append(b.pairs, pairBelief{pairs[k][0], pairs[k][1], p})
+		for _, i := range pairs[k] {
+			b.of[i] += p / 2
+		}
+	}
+	slices.SortStableFunc(b.pairs, func(x, y pairBelief) int { return cmp.Compare(y.p, x.p) })
+	if single/sum < 0.5 { // the cars were weighed against one fault alone
+		for i := range b.car {
+			b.car[i].set(1.0 / cars)
+		}
+	}
+}
+
+// listed names the likeliest pairs.
+func (g *Guide) listed(b *belief) []Pair {
+	var list []Pair
+	for _, p := range b.pairs {
+		if p.p < leastPair || len(list) == pairsListed {
+			break
+		}
+		list = append(list, Pair{[2]string{g.suspects[p.i].name, g.suspects[p.j].name}, p.p})
+	}
+	return list
+}
+
+// pairable picks the suspects worth pairing: those that explain most, no single contradiction
+// counting for much.
+func (g *Guide) pairable(fits [][]fit, ph phase) []int {
+	score := make([]float64, len(g.suspects))
+	var list []int
+	for i, s := range g.suspects {
+		if s.fault.Words == "" || s.comesAndGoes() {
+			continue
+		}
+		score[i] = math.Log(ph.prior(s))
+		for _, f := range fits {
+			if f != nil {
+				score[i] += math.Log(math.Max(forgiving, slices.Max(f[i][:])))
+			}
+		}
+		list = append(list, i)
+	}
+	slices.SortStableFunc(list, func(x, y int) int { return cmp.Compare(score[y], score[x]) })
+	return list[:min(len(list), pairOf)]
+}
+
+// askedObservation is an observation that counts now, with its test.
+type askedObservation struct {
+	test probe.Test
+	seen *probe.Observation
+	key  string
+}
+
+func (g *Guide) askedOf(seen []probe.Observation, fits [][]fit) ([]askedObservation, error) {
+	var list []askedObservation
+	for k := range seen {
+		if fits[k] == nil || seen[k].Unreachable {
+			continue
+		}
+		t, err := seen[k].Test(g.circuit)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, askedObservation{t, &seen[k], t.Key() + "|" + seen[k].String()})
+	}
+	return list, nil
+}
+
+// pairFit is how well a pair explains all that was seen, on average over its cars. What is
+// known of single observations is kept in known.
+func (g *Guide) pairFit(pair [2]int, asked []askedObservation, known map[string][pairCars]float64) (float64, error) {
+	faults := []fault.Fault{g.suspects[pair[0]].fault, g.suspects[pair[1]].fault}
+	all := [pairCars]float64{}
+	for k := range all {
+		all[k] = 1
+	}
+	var blown *[pairCars]uint64
+	nets := map[string]*electric.Network{}
+	for _, a := range asked {
+		of, ok := known[a.key]
+		if !ok {
+			if blown == nil {
+				h, err := g.pairHistory(faults)
+				if err != nil {
+					return 0, nil // two such faults cannot be at once
+				}
+				blown = &h
+			}
+			var err error
+			if of, err = g.pairObserved(pair, faults, a, blown, nets); err != nil {
+				return 0, nil
+			}
+			known[a.key] = of
+		}
+		for k := range all {
+			all[k] *= of[k]
+		}
+	}
+	mean := 0.0
+	for _, v := range all {
+		mean += v / pairCars
+	}
+	return mean, nil
+}
+
+func (g *Guide) pairHistory(faults []fault.Fault) (blown [pairCars]uint64, err error) {
+	n, err := g.model.Network(nil, faults)
+	if err != nil {
+		return blown, err
+	}
+	for k := range blown {
+		n.Tune(g.cars[k])
+		n.Restore()
+		for _, s := range g.circuit.States {
+			n.Rest()
+			n.Enter(s)
+		}
+		blown[k] = n.Blown()
+	}
+	return blown, nil
+}
+
+// pairObserved is how well one observation fits the pair on each car.
+func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservation, blown *[pairCars]uint64, nets map[string]*electric.Network) (of [pairCars]float64, err error) {
+	t := a.test
+	words := probe.Words[t.Do]
+	floor := misread / 3
+	if len(words) > 0 {
+		floor = misread / float64(len(words))
+	}
+	switch {
+	case t.Do == probe.LookAtFans, t.Do == probe.Volts, t.Do == probe.Relay:
+	case instrumentOf[t.Do] != "":
+		return g.pairInstrument(faults, a, blown, floor)
+	default: // by hand and eye: the one that shows more
+		row, other := make([]float64, len(words)), make([]float64, len(words))
+		word := slices.Index(words, a.seen.Word())
+		for k := range of {
+			of[k] = 0.5
+			if t.Do != probe.Codes && word >= 0 {
+				g.partWords(faults[0], t, row)
+				g.partWords(faults[1], t, other)
+				if other[0] < row[0] {
+					row, other = other, row
+				}
+				of[k] = row[word]
+			}
+		}
+		return of, nil
+	}
+	key := probe.SetupKey(t.Setup)
+	n := nets[key]
+	if n == nil {
+		if n, err = g.model.Network(g.suspects[pair[0]].still(g.suspects[pair[1]].still(t.Setup)), faults); err != nil {
+			return of, err
+		}
+		nets[key] = n
+	}
+	pins := make([]float32, len(g.model.Pins()))
+	for k := range of {
+		n.Tune(g.cars[k])
+		n.SetBlown(blown[k])
+		n.Rest()
+		n.Enter(t.State)
+		switch t.Do {
+		case probe.LookAtFans:
+			n.FanShares(pins[:len(g.fans)])
+			of[k] = g.looksLike(pins[:len(g.fans)], a.seen.Fans)
+		case probe.Relay:
+			in := pins[:len(g.relayAt)]
+			n.PulledIn(in)
+			clicks := in[g.relayAt[t.Part]] >= 0.5 && !stuckIn(faults[0], t.Part) && !stuckIn(faults[1], t.Part)
+			of[k] = 1 - surelyHeard
+			if clicks == (a.seen.Felt == words[0]) {
+				of[k] = surelyHeard
+			}
+		default:
+			n.MeterVolts(pins)
+			v := float64(pins[g.pinAt[t.At]])
+			if t.From.Part != "" {
+				v -= float64(pins[g.pinAt[t.From]])
+			}
+			of[k] = nearness(t, v, a.seen.Reading())
+		}
+		of[k] = (1-misread)*of[k] + floor
+	}
+	return of, nil
+}
+
+func (g *Guide) pairInstrument(faults []fault.Fault, a askedObservation, blown *[pairCars]uint64, floor float64) (of [pairCars]float64, err error) {
+	t := a.test
+	instrument := instrumentOf[t.Do]
+	if t.With == "heavy" {
+		instrument = electric.HeavyLamp
+	}
+	x, err := g.model.Instrument(t.Setup, faults, instrument, t.At, t.From)
+	if err != nil {
+		return of, err
+	}
+	for k := range of {
+		x.Tune(g.cars[k])
+		x.SetBlown(blown[k])
+		v := x.Shows(t.State)
+		switch t.Do {
+		case probe.Lamp:
+			of[k] = same(g.model.LampWord(v), a.seen.Lamp)
+		case probe.LED:
+			of[k] = same(electric.LEDWord(v), a.seen.LED)
+		default:
+			of[k] = nearness(t, v, a.seen.Reading())
+		}
+		of[k] = (1-misread)*of[k] + floor
+	}
+	return of, nil
+}
+
+func same(a, b string) float64 {
+	if a == b {
+		return 1
+	}
+	return 0
+}
+
+// nearness compares a reading with one prediction, within the meter's spread.
+func nearness(t probe.Test, predicted float64, r *probe.Reading) float64 {
+	if r.Open && t.Do != probe.Ohms {
+		if math.IsNaN(predicted) {
+			return 1
+		}
+		return 0
+	}
+	read := math.Inf(1)
+	if !r.Open {
+		read = r.Figure
+	}
+	d := (scaled(t, read) - scaled(t, predicted)) / (2 * finenessOf(t).spread)
+	return math.Exp(-d * d / 2)
+}
+
+// looksLike is the chance that fans at these speeds are described in these words.
+func (g *Guide) looksLike(shares []float32, seen map[string]string) float64 {
+	chance := 1.0
+	for f, name := range g.fans {
+		word, looked := seen[name]
+		if !looked {
+			continue
+		}
+		c := speedChances(float64(shares[f]))
+		switch word {
+		case probe.Running:
+			chance *= c[1] + c[2]
+		case probe.Cycling:
+			chance *= 0.05
+		default:
+			chance *= c[max(0, slices.Index(speedWords, word))]
+		}
+	}
+	return chance
+}
