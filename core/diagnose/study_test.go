@@ -27,7 +27,7 @@ func TestZZ(t *testing.T) {
 				all = all[:1]
 			}
 			if os.Getenv("DOUBLES") != "" {
-				all = []diagnose.StudyOptions{{Doubles: 30}}
+				all = []diagnose.StudyOptions{{Doubles: 12}}
 			}
 			for _, o := range all {
 				r, err := g.Study(o, nil)

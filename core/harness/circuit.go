@@ -72,6 +72,7 @@ type Part struct {
 	Label  string  // what the technician calls it, may be empty
 	At     string  // place: a box, then a slot
 	Access float64 // minutes to reach it; 0 means by its kind
+	Cost   float64 // price in the workshop's money; 0 means by its kind
 	Spec   Spec
 	Line   int // line of the file, 0 when made otherwise
 }

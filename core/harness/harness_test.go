@@ -111,7 +111,7 @@ func TestErrorsNameLineAndPlace(t *testing.T) {
 		{"pin", "K1.87 - M1.+:", "K1.88 - M1.+:", `line 16: wire K1.88 - M1.+: K1.88: a changeover relay has no pin "88" (86, 85, 30, 87, 87a)`},
 		{"part", "K1.87 - M1.+:", "k1.87 - M1.+:", "line 16: wire k1.87 - M1.+: k1.87: there is no part k1 (there is K1)"},
 		{"kind", "kind: fuse", "kind: fuze", `line 5: F1: there is no kind "fuze" (battery, `},
-		{"key", "amps: 30", "amp: 30", `line 5: F1: there is no key "amp" here (kind, at, label, access, amps, style, ohms)`},
+		{"key", "amps: 30", "amp: 30", `line 5: F1: there is no key "amp" here (kind, at, label, access, price, amps, style, ohms)`},
 		{"missing", "{kind: fuse, amps: 30}", "{kind: fuse}", "line 5: F1: amps is missing"},
 		{"range", "amps: 30", "amps: -3", "line 5: F1: amps is -3, and lies between 0.1 and 1000"},
 		{"figure", "amps: 30", "amps: many", `line 5: F1: amps: "many" is not a figure`},

@@ -274,6 +274,7 @@ func (p *Part) common(kind *Kind) []field {
 		text("at", &p.At),
 		text("label", &p.Label),
 		number("access", &p.Access, 0.1, 600),
+		number("price", &p.Cost, 0.01, 100000),
 	}
 }
 

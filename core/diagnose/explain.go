@@ -1,0 +1,273 @@
+package diagnose
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// Reason is what one observation did to the belief in a suspect.
+type Reason struct {
+	Seen     string  `json:"seen"`
+	Expected string  `json:"expected"` // of a car with the suspect's fault
+	Times    float64 `json:"times"`    // by how much it changed the odds against the rest; below 1 it speaks against
+	Old      bool    `json:"old"`      // from before the last repair: does not count now
+}
+
+// Explanation tells why a suspect is still here, or why it was cleared.
+type Explanation struct {
+	Fault   string   `json:"fault"`
+	Prior   float64  `json:"prior"`
+	Now     float64  `json:"now"`
+	Reasons []Reason `json:"reasons"` // in the order of the log
+}
+
+// Why explains a suspect by the readings that decided.
+func (g *Guide) Why(seen []probe.Observation, now Now, words string) (*Explanation, error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	i := slices.IndexFunc(g.suspects, func(s *suspect) bool { return s.name == words })
+	if i < 0 {
+		if _, err := fault.Parse(g.circuit, words); err != nil {
+			return nil, err
+		}
+		return nil, fmt.Errorf("%s is not among the suspects of this circuit", words)
+	}
+	ph := g.phase(now.Setup)
+	fits, err := g.fits(seen, ph)
+	if err != nil {
+		return nil, err
+	}
+	b := g.weigh(fits, -1, ph)
+	if err := g.pair(b, seen, fits, ph); err != nil {
+		return nil, err
+	}
+	e := &Explanation{Fault: words, Prior: ph.prior(g.suspects[i]), Now: b.of[i]}
+	before := g.weigh(nil, -1, ph)
+	for k := range seen {
+		r := Reason{Seen: seen[k].String(), Old: fits[k] == nil, Times: 1}
+		if t, err := seen[k].Test(g.circuit); err == nil && !seen[k].Unreachable {
+			r.Expected = g.foretold(i, t)
+		}
+		if !r.Old {
+			after := g.weigh(fits[:k+1], -1, ph)
+			r.Times = odds(after.of[i]) / odds(before.of[i])
+			before = after
+		}
+		e.Reasons = append(e.Reasons, r)
+	}
+	return e, nil
+}
+
+func odds(p float64) float64 { return math.Max(p, 1e-12) / math.Max(1-p, 1e-12) }
+
+// foretold words what a suspect's cars show in a test.
+func (g *Guide) foretold(i int, t probe.Test) string {
+	if g.suspects[i].unknown {
+		return "anything"
+	}
+	which := []int{i}
+	switch {
+	case t.Do == probe.LookAtFans:
+		sh, err := g.sheaf(t.Setup)
+		if err != nil || g.need(sh, which) != nil {
+			return ""
+		}
+		var list []string
+		for f, fan := range g.fans {
+			var sum [4]float64
+			for k := range cars {
+				for w, p := range speedChances(g.fan(sh, i, g.stateIndex(t.State), f).at(k)) {
+					sum[w] += p
+				}
+			}
+			list = append(list, fan+" "+speedWords[likeliest(sum[:])])
+		}
+		return strings.Join(list, ", ")
+	case probe.Words[t.Do] != nil:
+		chances, err := g.words(t, which)
+		if err != nil {
+			return ""
+		}
+		sum, row := make([]float64, len(probe.Words[t.Do])), make([]float64, len(probe.Words[t.Do]))
+		for k := range cars {
+			chances(i, k, row)
+			for w := range row {
+				sum[w] += row[w]
+			}
+		}
+		return probe.Words[t.Do][likeliest(sum)]
+	}
+	show, err := g.figures(t, which)
+	if err != nil {
+		return ""
+	}
+	figures := make([]float64, 0, cars)
+	for k := range cars {
+		figures = append(figures, scaled(t, show(i, k)))
+	}
+	slices.Sort(figures)
+	low, high := figures[1], figures[cars-2]
+	if high-low < 2*finenessOf(t).spread {
+		return "about " + spell(t, figures[cars/2])
+	}
+	return spell(t, low) + " to " + spell(t, high)
+}
+
+func likeliest(p []float64) int {
+	best := 0
+	for k := range p {
+		if p[k] > p[best] {
+			best = k
+		}
+	}
+	return best
+}
+
+// Stakes is what believing in one part puts at stake, and what could refute it.
+type Stakes struct {
+	Part    string     `json:"part"`
+	Belief  float64    `json:"belief"`  // that it is this part
+	Else    []Standing `json:"else"`    // what else fits the evidence
+	Refute  *Move      `json:"refute"`  // the cheapest test that could refute it; nil: none would
+	Refuted float64    `json:"refuted"` // the chance that the test speaks against the part
+	Price   float64    `json:"price"`   // of the part, in the workshop's money
+	Minutes float64    `json:"minutes"` // to renew it
+	Loss    float64    `json:"loss"`    // price times the chance that it is innocent
+	Wasted  float64    `json:"wasted"`  // minutes likewise
+}
+
+// Refute takes the part that a technician believes in and looks for the test that would most
+// cheaply prove it innocent.
+func (g *Guide) Refute(seen []probe.Observation, now Now, name string) (*Stakes, error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	part := g.circuit.Part(name)
+	if part == nil {
+		return nil, fmt.Errorf("there is no part %s", name)
+	}
+	ph := g.phase(now.Setup)
+	fits, err := g.fits(seen, ph)
+	if err != nil {
+		return nil, err
+	}
+	b := g.weigh(fits, -1, ph)
+	if err := g.pair(b, seen, fits, ph); err != nil {
+		return nil, err
+	}
+	b.live(g)
+	s := &Stakes{Part: name, Price: part.Price(), Minutes: part.RenewMinutes(), Else: []Standing{}}
+	mine := map[int]bool{}
+	for i, suspect := range g.suspects {
+		if slices.Contains(suspect.fault.Parts(), name) && suspect.fault.On != fault.OnPin {
+			mine[i] = true
+			s.Belief += b.of[i]
+		}
+	}
+	s.Loss, s.Wasted = s.Price*(1-s.Belief), s.Minutes*(1-s.Belief)
+	groups, err := g.groups(b)
+	if err != nil {
+		return nil, err
+	}
+	for _, standing := range groups {
+		if !mine[standing.members[0]] {
+			s.Else = append(s.Else, standing)
+		}
+	}
+	s.Else = s.Else[:min(len(s.Else), 6)]
+	return s, g.refuter(s, b, mine, seen, now)
+}
+
+// refuter finds the test that best tells the part from all the rest, a minute.
+func (g *Guide) refuter(s *Stakes, b *belief, mine map[int]bool, seen []probe.Observation, now Now) error {
+	if s.Belief <= 0 || s.Belief >= 1 {
+		return nil
+	}
+	even := &belief{of: make([]float64, len(g.suspects)), car: b.car}
+	for i := range g.suspects {
+		switch {
+		case mine[i]:
+			even.of[i] = 0.5 * b.of[i] / s.Belief
+		case !g.suspects[i].unknown:
+			even.of[i] = 0.5 * b.of[i] / (1 - s.Belief)
+		}
+	}
+	even.live(g)
+	list, err := g.rank(even, seen, now)
+	if err != nil {
+		return err
+	}
+	type candidate struct {
+		scored
+		gain, against float64
+	}
+	var best []candidate
+	for _, t := range list[:min(len(list), 40)] {
+		o, err := g.classes(t.test, even)
+		if err != nil {
+			return err
+		}
+		gain, against := o.between(even.of, mine)
+		if gain > 0.1 {
+			best = append(best, candidate{t, gain / t.test.Minutes(g.circuit, now.State, now.Setup), against})
+		}
+	}
+	if len(best) == 0 {
+		return nil
+	}
+	slices.SortStableFunc(best, func(x, y candidate) int { return cmp.Compare(y.gain, x.gain) })
+	m, err := g.move(best[0].test, b, now)
+	s.Refute, s.Refuted = &m, best[0].against*(1-s.Belief)
+	return err
+}
+
+// between is the information a test gives about one question: one of mine, or not; and how
+// often it speaks clearly against mine where mine is innocent.
+func (o *outcomes) between(belief []float64, mine map[int]bool) (bits, against float64) {
+	n := len(o.total)
+	of := [2][]float64{make([]float64, n), make([]float64, n)}
+	var sum [2]float64
+	for i, row := range o.chance {
+		if row == nil {
+			continue
+		}
+		side := 0
+		if mine[i] {
+			side = 1
+		}
+		sum[side] += belief[i]
+		for k, p := range row {
+			of[side][k] += belief[i] * p
+		}
+	}
+	total := sum[0] + sum[1]
+	for k := range n {
+		both := of[0][k] + of[1][k]
+		for side := range of {
+			if p := of[side][k]; p > 0 {
+				bits += p / total * math.Log2(p/both*total/sum[side])
+			}
+		}
+		if sum[0] > 0 && of[1][k] < 0.1*of[0][k] {
+			against += of[0][k] / sum[0]
+		}
+	}
+	return bits, against
+}
+
+// Parts lists what may be believed in: every part with a fault of its own.
+func (g *Guide) Parts() []*harness.Part {
+	var list []*harness.Part
+	for _, p := range g.circuit.Parts {
+		if slices.ContainsFunc(g.suspects, func(s *suspect) bool { return slices.Contains(s.fault.Parts(), p.Name) }) {
+			list = append(list, p)
+		}
+	}
+	return list
+}

@@ -1,0 +1,179 @@
+package repair
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// Check is one thing to be seen before a job closes.
+type Check struct {
+	Key    string      `json:"key"` // stays the same while the harness does
+	Text   string      `json:"text"`
+	Expect string      `json:"expect"`
+	Why    string      `json:"why,omitempty"`
+	Test   *probe.Test `json:"-"` // what answers it, where a reading does
+	Low    float64     `json:"low,omitempty"`
+	High   float64     `json:"high,omitempty"`
+	Fans   map[string]string
+}
+
+// verifyCars is how many random cars the bands of the clamp readings are taken over.
+const (
+	verifyCars = 24
+	verifySeed = 101
+	bandMargin = 0.06 // of the current, for the clamp itself
+)
+
+// List is the verification of a circuit after a repair, computed from the harness: every
+// state with each fan, each fan's current within its predicted band, the temperatures at which
+// fans start and stop through a warm-up, no codes. setup is what lasts of the repair.
+func List(m *electric.Model, setup []electric.Action) ([]Check, error) {
+	kept := probe.Lasting(setup)
+	n, err := m.Network(kept, nil)
+	if err != nil {
+		return nil, err
+	}
+	var list []Check
+	var clamps []Check
+	for _, s := range m.Circuit.States {
+		n.Tune(electric.Car{})
+		n.Restore()
+		n.Enter(s)
+		fans := wordsOf(m, n)
+		list = append(list, Check{
+			Key: "look " + s.Name, Text: "Each fan seen in " + s.Name, Expect: fansWords(fans), Fans: fans,
+			Test: &probe.Test{Do: probe.LookAtFans, State: s, Setup: kept},
+		})
+		clamps = append(clamps, bands(m, n, s, kept)...)
+	}
+	list = append(list, clamps...)
+	list = append(list, thresholds(m, kept)...)
+	if len(m.Circuit.OfKind(harness.KindController)) > 0 {
+		list = append(list, Check{
+			Key: "codes", Text: "Fault codes cleared, and none back", Expect: "no codes",
+			Test: &probe.Test{Do: probe.Codes, State: m.Circuit.States[0], Setup: kept},
+		})
+	}
+	return list, nil
+}
+
+// bands predicts each running fan's current in a state over cars within tolerance.
+func bands(m *electric.Model, n *electric.Network, s *harness.State, kept []electric.Action) []Check {
+	fans := m.Circuit.Fans()
+	low, high := make([]float64, len(fans)), make([]float64, len(fans))
+	amps := make([]float32, len(fans))
+	for k := range low {
+		low[k], high[k] = math.Inf(1), math.Inf(-1)
+	}
+	for k := range verifyCars {
+		n.Tune(electric.RandomCar(m.Circuit, verifySeed+uint64(k)))
+		n.Restore()
+		n.Enter(s)
+		n.FanAmps(amps)
+		for f, a := range amps {
+			low[f], high[f] = math.Min(low[f], math.Abs(float64(a))), math.Max(high[f], math.Abs(float64(a)))
+		}
+	}
+	const least = 0.5 // amps of a fan that runs
+	var list []Check
+	for f, fan := range fans {
+		pins := fan.Pins()
+		if low[f] < least || len(pins) != 2 {
+			continue
+		}
+		c := Check{
+			Key: fmt.Sprintf("clamp %s %s", fan.Name, s.Name), Text: fmt.Sprintf("Clamp on %s in %s", fan.Name, s.Name),
+			Low: low[f] * (1 - bandMargin), High: high[f] * (1 + bandMargin),
+			Test: &probe.Test{Do: probe.Amps, State: s, Setup: kept, At: pins[0]},
+		}
+		c.Expect = fmt.Sprintf("%.1f to %.1f A", c.Low, c.High)
+		list = append(list, c)
+	}
+	return list
+}
+
+// thresholds lists where fans should change in a warm-up; none where the harness does not say.
+func thresholds(m *electric.Model, kept []electric.Action) []Check {
+	steps, err := WarmUp(m, kept, nil)
+	if err != nil {
+		return nil
+	}
+	var list []Check
+	for _, s := range steps[1:] {
+		way, key := "cooling down", "down"
+		if s.Rising {
+			way, key = "warming up", "up"
+		}
+		list = append(list, Check{
+			Key:  fmt.Sprintf("warm-up %s %.0f", key, s.Coolant),
+			Text: fmt.Sprintf("Through a full %s: the change near %.0f °C", way, s.Coolant), Expect: s.Words(),
+		})
+	}
+	return list
+}
+
+// Ticked is a check with what was seen of it.
+type Ticked struct {
+	Check
+	Done  bool   `json:"done"`
+	Wrong bool   `json:"wrong"` // seen, and not as it should be
+	Read  string `json:"read,omitempty"`
+}
+
+// Tick holds what has been seen since the repair, and what was said by hand (check key to
+// "as expected" or a finding), against the list. A later answer replaces an earlier one.
+func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[string]string) []Ticked {
+	ticked := make([]Ticked, 0, len(list))
+	for _, check := range list {
+		t := Ticked{Check: check}
+		if word, ok := said[check.Key]; ok {
+			t.Done, t.Read, t.Wrong = true, word, word != AsExpected
+		}
+		if check.Test != nil {
+			key := check.Test.Key()
+			for k := range seen {
+				if made, err := seen[k].Test(c); err == nil && made.Key() == key {
+					t.Done, t.Read = true, seen[k].String()
+					t.Wrong = !check.agrees(&seen[k])
+				}
+			}
+		}
+		ticked = append(ticked, t)
+	}
+	return ticked
+}
+
+// AsExpected is the answer to a check in which nothing was out of order.
+const AsExpected = "as expected"
+
+func (c *Check) agrees(o *probe.Observation) bool {
+	switch {
+	case o.Amps != nil:
+		return !o.Amps.Open && math.Abs(o.Amps.Figure) >= c.Low && math.Abs(o.Amps.Figure) <= c.High
+	case o.Codes != nil:
+		return len(*o.Codes) == 0
+	}
+	for fan, word := range o.Fans {
+		running := word == probe.Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, c.Fans[fan])
+		if word != c.Fans[fan] && !running {
+			return false
+		}
+	}
+	return len(o.Fans) == len(c.Fans)
+}
+
+// Left counts what is not yet done, or came out wrong.
+func Left(list []Ticked) int {
+	n := 0
+	for _, t := range list {
+		if !t.Done || t.Wrong {
+			n++
+		}
+	}
+	return n
+}

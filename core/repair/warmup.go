@@ -1,0 +1,152 @@
+// Package repair holds what comes after a fault is found: whether it explains the complaint,
+// what cooling is left until it is mended, why the part failed, and what must be seen before
+// the job is closed.
+//
+// In goes a circuit's model and a fault, out come tables and lists for people. The one idea:
+// all of it is run on the model, healthy and faulted; only what the trade adds by experience
+// is written down, and is marked as common practice.
+package repair
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// Step is a moment of a warm-up at which something changes: what each fan does from this
+// coolant temperature on.
+type Step struct {
+	Coolant float64           `json:"coolant"` // °C
+	Rising  bool              `json:"rising"`
+	Fans    map[string]string `json:"fans"`
+}
+
+// Words spells the step's fans.
+func (s Step) Words() string { return fansWords(s.Fans) }
+
+func fansWords(fans map[string]string) string {
+	var list []string
+	for name, word := range fans {
+		list = append(list, name+" "+word)
+	}
+	slices.Sort(list)
+	return strings.Join(list, ", ")
+}
+
+// How far a warm-up goes, °C.
+const (
+	coldest = 60
+	hottest = 120
+)
+
+// WarmUp runs the engine from cold to hot and back with these faults in the car and no command
+// from outside, a degree at a time; relays and switches keep their hysteresis. The first step is
+// the cold engine. An error says that the harness does not tell at which temperatures fans run.
+func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([]Step, error) {
+	state, err := warming(m.Circuit)
+	if err != nil {
+		return nil, err
+	}
+	n, err := m.Network(setup, faults)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range m.Circuit.States { // the complaint has happened: what blows has blown
+		n.Rest()
+		n.Enter(s)
+	}
+	n.Rest()
+	var steps []Step
+	at := func(coolant float64, rising bool) {
+		state.Coolant = &coolant
+		n.Enter(state)
+		fans := wordsOf(m, n)
+		if len(steps) == 0 || fansWords(fans) != steps[len(steps)-1].Words() {
+			steps = append(steps, Step{coolant, rising, fans})
+		}
+	}
+	for t := coldest; t <= hottest; t++ {
+		at(float64(t), true)
+	}
+	for t := hottest - 1; t >= coldest; t-- {
+		at(float64(t), false)
+	}
+	return steps, nil
+}
+
+func wordsOf(m *electric.Model, n *electric.Network) map[string]string {
+	fans := m.Circuit.Fans()
+	shares := make([]float32, len(fans))
+	n.FanShares(shares)
+	words := map[string]string{}
+	for k, fan := range fans {
+		words[fan.Name] = string(electric.SpeedWord(float64(shares[k])))
+	}
+	return words
+}
+
+// warming is a state of the running engine left to itself, with the switches as the circuit's
+// own states have them.
+func warming(c *harness.Circuit) (*harness.State, error) {
+	decides := slices.ContainsFunc(c.Strategy, func(r *harness.Rule) bool { return r.OnAbove != nil }) ||
+		len(c.OfKind(harness.KindThermoswitch)) > 0
+	if !decides {
+		return nil, fmt.Errorf("the harness does not say at which temperatures its fans run")
+	}
+	base := harness.State{}
+	for _, s := range c.States {
+		if s.Key && (base.Name == "" || s.Coolant != nil && base.Coolant == nil) {
+			base = *s
+		}
+	}
+	base.Name, base.Key, base.Running, base.AC, base.Pressure = "warm-up", true, true, false, nil
+	if len(c.Strategy) > 0 {
+		base.Commands = nil
+	}
+	return &base, nil
+}
+
+// Explained compares two warm-ups: the temperatures at which a fan does otherwise than it
+// should. It is empty where the fault changes nothing in a warm-up.
+func Explained(healthy, faulted []Step) []string {
+	var list []string
+	for _, rising := range []bool{true, false} {
+		said := ""
+		for t := coldest; t <= hottest; t++ {
+			at := t
+			if !rising {
+				at = hottest - (t - coldest)
+			}
+			should, does := doing(healthy, float64(at), rising), doing(faulted, float64(at), rising)
+			words := ""
+			if should != does {
+				words = fmt.Sprintf("%s instead of %s", does, should)
+			}
+			if words != "" && words != said {
+				way := "warming up, from"
+				if !rising {
+					way = "cooling down, below"
+				}
+				list = append(list, fmt.Sprintf("%s %d °C: %s", way, at, words))
+			}
+			said = words
+		}
+	}
+	return list
+}
+
+// doing is what the fans do at a temperature.
+func doing(steps []Step, coolant float64, rising bool) string {
+	words := ""
+	for _, s := range steps {
+		reached := s.Rising && (!rising || s.Coolant <= coolant) || !s.Rising && !rising && s.Coolant >= coolant
+		if reached {
+			words = s.Words()
+		}
+	}
+	return words
+}
