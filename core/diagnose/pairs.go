@@ -18,13 +18,16 @@ type Pair struct {
 
 // How pairs are searched: among the suspects that alone explain most, on some of the cars.
 const (
-	priorTwo    = 0.08 // that two things are wrong (common practice)
-	pairOf      = 20   // suspects paired with each other
-	pairCars    = 5
-	poorlyFits  = 0.05 // the leader is contradicted by a reading that fits it less than this
-	forgiving   = 0.02 // in choosing whom to pair, no reading counts against a suspect by more
-	pairsListed = 5
-	leastPair   = 0.01
+	priorTwo     = 0.08 // that two things are wrong (common practice)
+	pairOf       = 14   // suspects paired with each other
+	morePaired   = 4    // more for each reading they leave unexplained
+	mostPaired   = 30
+	pairCars     = 5
+	poorlyFits   = 0.05 // the leader is contradicted by a reading that fits it less than this
+	forgiving    = 0.1  // in choosing whom to pair, no reading counts against a suspect by more
+	explainsWell = 0.3
+	pairsListed  = 5
+	leastPair    = 0.01
 )
 
 // pairBelief is how likely a pair is.
@@ -137,7 +140,8 @@ func (g *Guide) listed(b *belief) []Pair {
 }
 
 // pairable picks the suspects worth pairing: those that explain most, no single contradiction
-// counting for much.
+// counting for much; and for each reading that the best of them cannot explain, the best of
+// those who can.
 func (g *Guide) pairable(fits [][]fit, ph phase) []int {
 	score := make([]float64, len(g.suspects))
 	var list []int
@@ -154,7 +158,22 @@ func (g *Guide) pairable(fits [][]fit, ph phase) []int {
 		list = append(list, i)
 	}
 	slices.SortStableFunc(list, func(x, y int) int { return cmp.Compare(score[y], score[x]) })
-	return list[:min(len(list), pairOf)]
+	picked := slices.Clone(list[:min(len(list), pairOf)])
+	for _, f := range fits {
+		if f == nil || slices.Max(f[picked[0]][:]) >= poorlyFits {
+			continue
+		}
+		n := 0
+		for _, i := range list {
+			if slices.Max(f[i][:]) > explainsWell && !slices.Contains(picked, i) && len(picked) < mostPaired {
+				picked = append(picked, i)
+				if n++; n == morePaired {
+					break
+				}
+			}
+		}
+	}
+	return picked
 }
 
 // askedObservation is an observation that counts now, with its test.

@@ -48,6 +48,13 @@ func (g *Guide) demands(f fault.Fault) []demand {
 		return nil
 	}
 	list := g.partDemands(part)
+	if spec, ok := part.Spec.(*harness.Controller); ok { // never condemned with its outputs unread
+		for _, role := range spec.PinRoles {
+			if role.Command() != "" {
+				list = append(list, demand{pin: pin(part.Name, role.Name), reason: "the output itself"})
+			}
+		}
+	}
 	if relay, ok := part.Spec.(*harness.Relay); ok {
 		makeSide := slices.Contains([]string{fault.MakeOpen, fault.MakeBurnt, fault.MakeWelded}, f.Words)
 		restSide := slices.Contains([]string{fault.RestOpen, fault.RestBurnt}, f.Words)
@@ -161,8 +168,7 @@ func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.Stat
 	switch g.circuit.Part(f.Part).Kind() {
 	case harness.KindRelay:
 		if t.Do == probe.Ohms && t.At.Inner && t.At.Part == f.Part {
-			coil := strings.HasPrefix(f.Words, "coil") || strings.HasPrefix(f.Words, "diode")
-			return coil == (t.At.Name == "86" || t.At.Name == "85")
+			return benchProves(f, t)
 		}
 		swapped := has(func(a electric.Action) bool {
 			return a.Verb == electric.Swapped && (a.Part == f.Part || a.Other == f.Part)
@@ -170,6 +176,24 @@ func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.Stat
 		return t.Do == probe.LookAtFans && swapped && slices.Contains(states, t.State)
 	case harness.KindMotor:
 		return t.Do == probe.LookAtFans && has(func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == f.Part })
+	}
+	return false
+}
+
+// benchProves tells whether ohms on the bench show this fault of a relay: the coil between its
+// ends, a contact that does not close while it should, or does while it should not.
+func benchProves(f fault.Fault, t probe.Test) bool {
+	if t.At.Name == "86" || t.At.Name == "85" {
+		return strings.HasPrefix(f.Words, "coil") || strings.HasPrefix(f.Words, "diode")
+	}
+	energised := slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack })
+	switch f.Words {
+	case fault.MakeOpen, fault.MakeBurnt, fault.SticksAtRest:
+		return energised && t.From.Name == "87"
+	case fault.MakeWelded, fault.SticksIn:
+		return !energised && t.From.Name == "87"
+	case fault.RestOpen, fault.RestBurnt:
+		return !energised && t.From.Name == "87a"
 	}
 	return false
 }
