@@ -42,6 +42,7 @@ type suspect struct {
 	name    string
 	fault   fault.Fault // zero for no fault and something else
 	prior   float64
+	base    float64 // the prior by kind alone
 	unknown bool
 	blown   [cars]uint64 // fuses blown by running every state
 	ran     bool
@@ -62,6 +63,7 @@ type Guide struct {
 	allTests []probe.Test    // with everything fitted, and each relay out
 	relayAt  map[string]int
 	casts    map[string]*forecast
+	learnt   Experience                              // counted into the priors
 	paired   map[[2]int]map[string][pairCars]float64 // fits of pairs to observations
 }
 
@@ -119,6 +121,9 @@ func New(m *electric.Model) (*Guide, error) {
 	g.suspects = append(g.suspects,
 		&suspect{name: NoFault, prior: priorNothing},
 		&suspect{name: SomethingElse, prior: priorUnknown, unknown: true})
+	for _, s := range g.suspects {
+		s.base = s.prior
+	}
 	return g, nil
 }
 

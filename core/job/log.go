@@ -9,7 +9,9 @@ package job
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"ironthread/core/diagnose"
@@ -29,8 +31,27 @@ const (
 	Undid  Kind = "undid"  // Body: Action, a set-up action that holds no longer
 	Noted  Kind = "noted"  // Body: Text
 	Struck Kind = "struck" // Body: Seq of the entry struck out
-	Closed Kind = "closed" // Body: Text, what it was and what was done
+	Closed Kind = "closed" // Body: Text, what it was and what was done; Reason
+
+	Repaired Kind = "repaired" // Body: Action, Text, Fault, Proven, Parts, Minutes
+	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
+	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
 )
+
+// Reason is why a job closes.
+type Reason string
+
+// Reasons. Only a verified job needs no words of its own.
+const (
+	Verified      Reason = "verified"
+	NotReproduced Reason = "not reproduced"
+	Declined      Reason = "repair declined"
+	PassedOn      Reason = "passed on"
+	OtherReason   Reason = "other"
+)
+
+// Reasons lists those a job may close with without being verified.
+var Reasons = []Reason{NotReproduced, Declined, PassedOn, OtherReason}
 
 // Entry is one line of the log.
 type Entry struct {
@@ -49,6 +70,14 @@ type Body struct {
 	Expected string             `json:"expected,omitempty"`
 	Action   string             `json:"action,omitempty"`
 	Seq      int                `json:"seq,omitempty"`
+
+	Fault   string  `json:"fault,omitempty"`   // found, at a repair
+	Proven  bool    `json:"proven,omitempty"`  // it was, then
+	Parts   string  `json:"parts,omitempty"`   // used
+	Minutes float64 `json:"minutes,omitempty"` // the repair took
+	Check   string  `json:"check,omitempty"`   // key of a check
+	Reason  Reason  `json:"reason,omitempty"`  // of closing
+	Photo   int64   `json:"photo,omitempty"`
 }
 
 // Bead is an entry as the thread shows it.
@@ -58,6 +87,8 @@ type Bead struct {
 	Title     string
 	Detail    string
 	Telling   bool // it was not as a healthy car would show
+	Photos    []int64
+	Notes     []string // about this entry
 }
 
 // State is how a job stands.
@@ -67,7 +98,11 @@ type State struct {
 	Ledger []electric.Action
 	Now    diagnose.Now
 	Closed bool
+	Reason Reason
 	Last   int // the newest entry's Seq
+
+	Repairs []Body            // not struck out, oldest first
+	Said    map[string]string // checks answered by hand since the last repair, by their key
 }
 
 // Fold replays the log. An entry that the circuit no longer permits is shown with the reason
@@ -79,10 +114,10 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 			struck[e.Body.Seq] = true
 		}
 	}
-	s := &State{}
+	s := &State{Said: map[string]string{}}
 	for _, e := range entries {
 		s.Last = max(s.Last, e.Seq)
-		if e.Kind == Struck {
+		if e.Kind == Struck || s.attach(e, struck[e.Seq]) {
 			continue
 		}
 		b := Bead{Entry: e, StruckOut: struck[e.Seq]}
@@ -100,6 +135,29 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 	return s
 }
 
+// attach puts a note or a photograph of an earlier entry on its bead.
+func (s *State) attach(e Entry, struck bool) bool {
+	if e.Body.Seq == 0 || e.Kind != Noted && e.Kind != Pictured {
+		return false
+	}
+	for i := range s.Beads {
+		b := &s.Beads[i]
+		if b.Seq != e.Body.Seq {
+			continue
+		}
+		switch {
+		case struck:
+		case e.Kind == Pictured:
+			b.Photos = append(b.Photos, e.Body.Photo)
+		}
+		if !struck && e.Body.Text != "" {
+			b.Notes = append(b.Notes, e.Body.Text)
+		}
+		return true
+	}
+	return false
+}
+
 func (s *State) apply(c *harness.Circuit, e Entry) error {
 	switch e.Kind {
 	case Seen:
@@ -112,17 +170,23 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 		}
 		s.Seen = append(s.Seen, seen)
 		s.Now.State = c.State(seen.State)
-	case Did, Undid:
+	case Did, Undid, Repaired:
 		a, err := electric.ParseAction(c, e.Body.Action)
 		if err != nil {
 			return err
 		}
 		s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
-		if e.Kind == Did {
+		if e.Kind != Undid {
 			s.Ledger = append(s.Ledger, a)
 		}
+		if e.Kind == Repaired {
+			s.Repairs = append(s.Repairs, e.Body)
+			s.Said = map[string]string{} // another car: asked again
+		}
+	case Checked:
+		s.Said[e.Body.Check] = e.Body.Text
 	case Closed:
-		s.Closed = true
+		s.Closed, s.Reason = true, e.Body.Reason
 	}
 	return nil
 }
@@ -144,7 +208,20 @@ func word(e Entry) (title, detail string, telling bool) {
 		return e.Body.Action, "from here on", false
 	case Undid:
 		return "no longer: " + e.Body.Action, "", false
+	case Repaired:
+		detail = e.Body.Text
+		if e.Body.Minutes > 0 {
+			detail = strings.TrimPrefix(fmt.Sprintf("%s; %.0f min", detail, e.Body.Minutes), "; ")
+		}
+		return e.Body.Action, detail, false
+	case Checked:
+		return CheckWords(e.Body.Check), e.Body.Text, e.Body.Text != "as expected"
+	case Pictured:
+		return "Photograph", e.Body.Text, false
 	case Closed:
+		if e.Body.Reason != "" {
+			return "Closed: " + string(e.Body.Reason), e.Body.Text, false
+		}
 		return "Closed", e.Body.Text, false
 	case Opened:
 		return e.Body.Text, "the complaint", true
@@ -152,17 +229,44 @@ func word(e Entry) (title, detail string, telling bool) {
 	return e.Body.Text, "", false
 }
 
-// agrees tells roughly whether a reading is as expected: the same words, or within a volt.
+// CheckWords makes a check's key readable: "cause drag M1" is "cause: drag M1".
+func CheckWords(key string) string {
+	first, rest, found := strings.Cut(key, " ")
+	if !found {
+		return key
+	}
+	return first + ": " + rest
+}
+
+// agrees tells roughly whether a reading is as expected: the same words, or within a volt, an
+// amp, or a third of the ohms.
 func agrees(o *probe.Observation, expected string) bool {
-	if o.Fans != nil {
+	switch {
+	case o.Unreachable:
+		return true
+	case o.Fans != nil:
 		return o.FansWords() == expected
+	case o.Word() != "":
+		return strings.HasSuffix(expected, o.Word()) || o.Codes != nil && (expected == "no codes") == (o.Word() == "none")
 	}
-	var volts float64
-	if _, err := fmt.Sscanf(expected, "%f", &volts); err != nil {
-		return o.Volts.Open
+	r := o.Reading()
+	if r == nil {
+		return true
 	}
-	d := o.Volts.Figure - volts
-	return !o.Volts.Open && d < 1 && d > -1
+	var figure float64
+	if _, err := fmt.Sscanf(expected, "%f", &figure); err != nil {
+		return r.Open // "nothing", "open"
+	}
+	if r.Open {
+		return false
+	}
+	if o.Ohms != nil {
+		if strings.Contains(expected, "kΩ") {
+			figure *= 1e3
+		}
+		return math.Abs(r.Figure-figure) < max(0.3, figure/3)
+	}
+	return math.Abs(r.Figure-figure) < 1
 }
 
 // Marshal writes a body for the store.

@@ -1,0 +1,185 @@
+package repair_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/probe"
+	"ironthread/core/repair"
+	"ironthread/library"
+)
+
+func model(t *testing.T, name string) *electric.Model {
+	t.Helper()
+	e, err := library.Open(name)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	return m
+}
+
+func faults(t *testing.T, m *electric.Model, words ...string) []fault.Fault {
+	t.Helper()
+	var list []fault.Fault
+	for _, w := range words {
+		f, err := fault.Parse(m.Circuit, w)
+		require.NoError(t, err)
+		list = append(list, f)
+	}
+	return list
+}
+
+// The strategy's own figures, on at 95 and 103 °C, off below 98 and 90 °C, come back out of the
+// warm-up.
+func TestAWarmUpFollowsTheStrategy(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	steps, err := repair.WarmUp(m, nil, nil)
+	require.NoError(t, err)
+	var said []string
+	for _, s := range steps {
+		said = append(said, strings.Join([]string{s.Words(), map[bool]string{true: "up", false: "down"}[s.Rising]}, " "))
+	}
+	assert.Equal(t, []string{"M1 stopped, M2 stopped up", "M1 slow, M2 slow up", "M1 fast, M2 fast up", "M1 slow, M2 slow down", "M1 stopped, M2 stopped down"}, said)
+	assert.Equal(t, []float64{95, 103}, []float64{steps[1].Coolant, steps[2].Coolant})
+	assert.Equal(t, []float64{97, 89}, []float64{steps[3].Coolant, steps[4].Coolant}, "below 98 and 90 °C")
+}
+
+func TestWhatAFaultExplains(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	well, err := repair.WarmUp(m, nil, nil)
+	require.NoError(t, err)
+	ill, err := repair.WarmUp(m, nil, faults(t, m, "F3 open"))
+	require.NoError(t, err)
+	list := repair.Explained(well, ill)
+	require.NotEmpty(t, list)
+	assert.Contains(t, list[0], "warming up, from 95 °C: M1 stopped, M2 stopped instead of M1 slow, M2 slow")
+	for _, line := range list {
+		assert.NotContains(t, line, "instead of M1 fast", "high does not need the link fuse")
+	}
+	assert.Empty(t, repair.Explained(well, well))
+}
+
+// A thermoswitch keeps its own hysteresis; a circuit that says nothing of temperatures is
+// named as such.
+func TestWarmUpsOfOtherFamilies(t *testing.T) {
+	steps, err := repair.WarmUp(model(t, "f1-one-relay"), nil, nil)
+	require.NoError(t, err)
+	require.Len(t, steps, 3)
+	assert.Greater(t, steps[1].Coolant, steps[2].Coolant, "it opens below where it closed")
+	_, err = repair.WarmUp(model(t, "f10-speed-controller"), nil, nil)
+	assert.ErrorContains(t, err, "does not say at which temperatures")
+}
+
+func TestTheVerificationList(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	list, err := repair.List(m, nil)
+	require.NoError(t, err)
+	keys := map[string]repair.Check{}
+	for _, c := range list {
+		keys[c.Key] = c
+	}
+	assert.Equal(t, "M1 fast, M2 fast", keys["look high"].Expect)
+	require.Contains(t, keys, "clamp M1 high")
+	assert.NotContains(t, keys, "clamp M1 off", "a fan at rest draws nothing to clamp")
+	assert.Contains(t, keys, "codes")
+	assert.Contains(t, keys, "warm-up up 95")
+	// The healthy figure lies inside its own band, half of it does not.
+	p, err := m.Solve(electric.Condition{State: m.Circuit.State("high")})
+	require.NoError(t, err)
+	band := keys["clamp M1 high"]
+	assert.Greater(t, p.Motors["M1"].Amps, band.Low)
+	assert.Less(t, p.Motors["M1"].Amps, band.High)
+	assert.Less(t, p.Motors["M1"].Amps/2, band.Low)
+}
+
+func TestTicking(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	list, err := repair.List(m, nil)
+	require.NoError(t, err)
+	all := len(list)
+	none := repair.Tick(m.Circuit, list, nil, nil)
+	assert.Equal(t, all, repair.Left(none))
+	seen := []probe.Observation{
+		{State: "high", Fans: map[string]string{"M1": "fast", "M2": "running"}},
+		{State: "low", Fans: map[string]string{"M1": "stopped", "M2": "slow"}},
+		{State: "high", At: "M1.+", Amps: &probe.Reading{Figure: 4}},
+		{Codes: &[]string{}},
+	}
+	said := map[string]string{"warm-up up 95": repair.AsExpected, "warm-up up 103": "not before 110"}
+	ticked := map[string]repair.Ticked{}
+	for _, x := range repair.Tick(m.Circuit, list, seen, said) {
+		ticked[x.Key] = x
+	}
+	assert.True(t, ticked["look high"].Done && !ticked["look high"].Wrong, "an ear's “running” agrees with fast")
+	assert.True(t, ticked["look low"].Wrong)
+	assert.True(t, ticked["clamp M1 high"].Wrong, "4 A is no fan on high")
+	assert.True(t, ticked["codes"].Done && !ticked["codes"].Wrong)
+	assert.False(t, ticked["warm-up up 95"].Wrong)
+	assert.True(t, ticked["warm-up up 103"].Wrong)
+	assert.False(t, ticked["look off"].Done)
+	// Seen again, and now right.
+	seen = append(seen, probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}})
+	for _, x := range repair.Tick(m.Circuit, list, seen, said) {
+		if x.Key == "look low" {
+			assert.False(t, x.Wrong)
+		}
+	}
+}
+
+func TestCausesAreAskedWhereTheFaultIsAConsequence(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	keys := func(words string) string {
+		var list []string
+		for _, c := range repair.Causes(m, faults(t, m, words)[0]) {
+			list = append(list, c.Key)
+			assert.NotEmpty(t, c.Why)
+		}
+		return strings.Join(list, "; ")
+	}
+	link := keys("F3 open")
+	assert.Contains(t, link, "cause drag M1")
+	assert.Contains(t, link, "cause drag M2", "the link fuse carries both in series")
+	assert.Contains(t, keys("F2 open"), "cause drag M2")
+	assert.NotContains(t, keys("F2 open"), "cause drag M1", "fan 1 has its own feed")
+	assert.Contains(t, keys("K3 rest contact burnt"), "cause rest K3")
+	assert.Contains(t, keys("M1 worn"), "cause joints M1")
+	assert.Empty(t, keys("K1 coil open"), "a coil that opens is its own cause")
+	card := model(t, "f6-resistor-card")
+	var all []string
+	for _, c := range repair.Causes(card, faults(t, card, "RC limiter open")[0]) {
+		all = append(all, c.Key)
+	}
+	assert.Contains(t, all, "cause airflow RC")
+}
+
+func TestCanItBeDriven(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	d, err := repair.CanDrive(m, nil, faults(t, m, "F3 open"))
+	require.NoError(t, err)
+	air := map[string]float64{}
+	for _, s := range d.States {
+		air[s.State] = s.Air
+	}
+	assert.Zero(t, air["low"])
+	assert.InDelta(t, 1, air["high"], 0.01)
+	assert.Contains(t, d.Verdict, "Most of the air is left")
+	assert.Contains(t, d.Never[0], "Never a larger fuse")
+
+	dead, err := repair.CanDrive(m, nil, faults(t, m, "F4 open"))
+	require.NoError(t, err)
+	assert.Contains(t, dead.Verdict, "No fan runs in any state")
+	assert.Contains(t, strings.Join(dead.Helps, " "), "FUSED lead from 30 to 87 in the socket of K1", "a bridge brings both fans on slowly")
+
+	borrowed, err := repair.CanDrive(m, nil, faults(t, m, "K1 coil open"))
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(borrowed.Helps, " "), "Borrow: K1 and K2 change places")
+
+	roars, err := repair.CanDrive(m, nil, faults(t, m, "K2 make contact welded"))
+	require.NoError(t, err)
+	assert.Contains(t, roars.Verdict, "run when they should not")
+}
