@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,19 +11,22 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/electric"
-	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
 )
 
 // refuse shows the job again with one sentence; nothing was recorded.
 func (a *App) refuse(c *gin.Context, j *jobAt, sentence string) {
-	r := jobRequest{state: c.PostForm("state"), pin: c.PostForm("at"), notice: sentence, bad: true, status: http.StatusUnprocessableEntity}
-	if r.pin == "" {
-		r.look = c.PostForm("do") == string(probe.LookAtFans)
-	}
-	if _, err := j.bench.circuit.FindPin(r.pin); r.pin != "" && err != nil {
-		r.pin = ""
+	r := jobRequest{state: c.PostForm("state"), own: url.Values{}, notice: sentence, bad: true, status: http.StatusUnprocessableEntity}
+	switch at := c.PostForm("at"); {
+	case at != "":
+		if _, err := j.bench.circuit.FindPin(at); err == nil {
+			r.own.Set("pin", at)
+			r.own.Set("do", c.PostForm("do"))
+			r.own.Set("from", c.PostForm("from"))
+		}
+	case c.PostForm("do") == string(probe.LookAtFans):
+		r.own.Set("look", "1")
 	}
 	if j.bench.circuit.State(r.state) == nil {
 		r.state = ""
@@ -42,6 +46,11 @@ func (a *App) openForChange(c *gin.Context) (*jobAt, bool) {
 
 // write appends to the log and goes back to the page.
 func (a *App) write(c *gin.Context, j *jobAt, entries ...job.Entry) {
+	a.writeTo(c, j, fmt.Sprintf("/jobs/%d", j.ID), entries...)
+}
+
+// writeTo appends to the log and goes to another page of the job.
+func (a *App) writeTo(c *gin.Context, j *jobAt, target string, entries ...job.Entry) {
 	saw, err := strconv.Atoi(c.PostForm("saw"))
 	if err != nil || saw < 0 || saw > j.state.Last {
 		saw = j.state.Last
@@ -54,58 +63,10 @@ func (a *App) write(c *gin.Context, j *jobAt, entries ...job.Entry) {
 		a.failWith(c, err)
 		return
 	}
-	target := fmt.Sprintf("/jobs/%d", j.ID)
 	if len(meanwhile) > 0 {
 		target += fmt.Sprintf("?others=%d", len(meanwhile))
 	}
 	c.Redirect(http.StatusSeeOther, target)
-}
-
-// record writes what was seen or read. What the set-up of the test differs from the ledger
-// by is entered first: the reading was taken with it.
-func (a *App) record(c *gin.Context) {
-	j, ok := a.openForChange(c)
-	if !ok {
-		return
-	}
-	circuit := j.bench.circuit
-	o := probe.Observation{State: c.PostForm("state"), Setup: c.PostFormArray("setup")}
-	test := probe.Test{Do: probe.Do(c.PostForm("do")), State: circuit.State(o.State)}
-	switch test.Do {
-	case probe.LookAtFans:
-		o.Fans = map[string]string{}
-		for _, fan := range circuit.Fans() {
-			if word := c.PostForm("fan-" + fan.Name); word != "" {
-				o.Fans[fan.Name] = word
-			}
-		}
-		if len(o.Fans) == 0 {
-			a.refuse(c, j, "Say what at least one fan did.")
-			return
-		}
-	case probe.Volts:
-		o.At, o.From = c.PostForm("at"), c.PostForm("from")
-		reading, err := probe.ParseVolts(clip(c.PostForm("reading"), maxText))
-		if err != nil {
-			a.refuse(c, j, capitalise(err.Error())+".")
-			return
-		}
-		o.Volts = &reading
-		test.At, test.From = harness.ParsePin(o.At), harness.ParsePin(o.From)
-	default:
-		a.refuse(c, j, "It is not clear what was read; choose a test and record it again.")
-		return
-	}
-	setup, err := o.Check(circuit)
-	if err != nil {
-		a.refuse(c, j, capitalise(err.Error())+".")
-		return
-	}
-	test.Setup = setup
-	entries := ledgerEntries(j.state.Ledger, setup)
-	a.write(c, j, append(entries, job.Entry{
-		Kind: job.Seen, Body: job.Body{Seen: &o, Expected: j.bench.guide.Healthy(test)},
-	})...)
 }
 
 // ledgerEntries is what takes the ledger from one set-up to another.
@@ -190,25 +151,11 @@ func (a *App) note(c *gin.Context) {
 		a.refuse(c, j, "An empty note was not written.")
 		return
 	}
-	a.write(c, j, job.Entry{Kind: job.Noted, Body: job.Body{Text: text}})
-}
-
-// closeJob closes a job with a reason, once nothing is left out, unplugged or bridged.
-func (a *App) closeJob(c *gin.Context) {
-	j, ok := a.openForChange(c)
-	if !ok {
-		return
+	seq := 0
+	if c.PostForm("seq") != "" {
+		seq = j.beadOf(c.PostForm("seq"))
 	}
-	text := strings.TrimSpace(clip(c.PostForm("text"), maxText))
-	if left := len(j.state.Ledger) - len(probe.Lasting(j.state.Ledger)); left > 0 {
-		a.refuse(c, j, "The ledger is not empty: "+strings.Join(probe.SetupWords(j.state.Ledger), ", ")+". Put everything back before the job closes.")
-		return
-	}
-	if text == "" {
-		a.refuse(c, j, "Say what it was and what was done, or why the job closes without.")
-		return
-	}
-	a.write(c, j, job.Entry{Kind: job.Closed, Body: job.Body{Text: text}})
+	a.write(c, j, job.Entry{Kind: job.Noted, Body: job.Body{Text: text, Seq: seq}})
 }
 
 // newerPage tells a second reader that the log has grown.

@@ -43,6 +43,8 @@ type work struct {
 	roles   map[harness.Pin]trace.Conductor
 	tried   sync.Once
 	guards  *trace.Protection
+
+	assessed assessments
 }
 
 // bench is one harness file: its circuit worked out, and its drawing.

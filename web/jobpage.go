@@ -22,10 +22,8 @@ import (
 
 // jobPage is the thread, the sheet and the next move of one job.
 type jobPage struct {
-	frame
-	Job      store.Job
+	jobSide
 	Workshop string
-	State    *job.State
 	Left, Of int
 	Minutes  float64
 	Beads    []job.Bead
@@ -42,15 +40,20 @@ type jobPage struct {
 
 	Card      *card
 	Others    []otherMove
+	Pending   *pending // what the evidence leaves is still being worked out
 	Verdict   *diagnose.Verdict
-	Repair    string // the set-up action that enters the repair, empty where it is in or there is none
+	Repairs   []string // set-up actions that enter the repair of the verdict
+	Mended    bool     // after a repair, every state is as it should be
+	Pairs     []diagnose.Pair
 	Suspects  []diagnose.Standing
 	Hidden    int // suspects not listed
 	Cleared   string
 	Surprises []string
 	Pins      []pinChoice
+	Lead      []choice
+	Part      []choice
+	Parts     []string
 	Socket    string // the address of the socket card the next move is at
-	Saw       int
 }
 
 type stateButton struct {
@@ -76,6 +79,8 @@ type card struct {
 	Heading string // "Next move", "Proof still lacking", "Your choice"
 	Mine    bool   // chosen by the technician
 	Fans    []fanInput
+	Answers []string // words of an answer that is no figure
+	Unit    *probe.Unit
 	Changes []string // what recording enters in the ledger
 }
 
@@ -88,18 +93,24 @@ const suspectsListed = 7
 
 // jobRequest is what the address of a job's page says.
 type jobRequest struct {
-	state, pin, view string
-	look             bool
-	move             int
-	notice           string
-	bad              bool
-	status           int
+	state, view string
+	own         url.Values // a test of one's own: look, do, pin, from, part
+	move        int
+	notice      string
+	bad         bool
+	status      int
 }
 
 func readJobRequest(c *gin.Context) jobRequest {
 	r := jobRequest{
-		state: c.Query("state"), pin: c.Query("pin"), view: c.Query("view"),
-		look: c.Query("look") != "", status: http.StatusOK,
+		state: c.Query("state"), view: c.Query("view"), own: url.Values{}, status: http.StatusOK,
+	}
+	for _, key := range []string{"look", "do", "pin", "from", "part", "as", "setup", "with", "bench", "between", "energised"} {
+		for _, v := range c.QueryArray(key) {
+			if v != "" {
+				r.own.Add(key, v)
+			}
+		}
 	}
 	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
 	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
@@ -123,8 +134,10 @@ func jobID(c *gin.Context) (int64, bool) {
 // jobAt is a job with its log folded.
 type jobAt struct {
 	store.Job
-	bench *bench
-	state *job.State
+	bench   *bench
+	state   *job.State
+	entries []job.Entry
+	learnt  diagnose.Experience // of the workshop's own closed jobs
 }
 
 // open finds the job of a request; on failure it has answered.
@@ -154,7 +167,12 @@ func (a *App) open(c *gin.Context) (*jobAt, bool) {
 		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job has no fan, so there is nothing to diagnose.")
 		return nil, false
 	}
-	return &jobAt{j, b, job.Fold(b.circuit, entries)}, true
+	learnt, err := a.experience(ctx)
+	if err != nil {
+		a.failWith(c, err)
+		return nil, false
+	}
+	return &jobAt{j, b, job.Fold(b.circuit, entries), entries, learnt}, true
 }
 
 func (a *App) job(c *gin.Context) {
@@ -163,32 +181,48 @@ func (a *App) job(c *gin.Context) {
 	}
 }
 
+// pending says how far the working out has come.
+type pending struct {
+	Done, Of int
+	Again    string // the address to ask again
+}
+
 // showJob assembles the page.
 func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
-	as, err := j.bench.guide.Assess(j.state.Seen, j.state.Now)
+	now := nowOf(c, j)
+	as, ready, err := j.bench.assess(j.state.Seen, now, j.learnt, a.opts.Patience)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
 	p := &jobPage{
-		frame: a.frame(c, j.Title, "bay"), Job: j.Job, Workshop: a.opts.Workshop, State: j.state,
-		Left: as.Left, Of: as.Of, Beads: j.state.Beads, Saw: j.state.Last,
-		Verdict: as.Verdict, Setup: probe.SetupWords(j.state.Ledger), Cleared: strings.Join(as.Cleared, " "),
+		jobSide: a.side(c, j, "job"), Workshop: a.opts.Workshop,
+		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger),
 	}
+	if !ready {
+		done, of := j.bench.guide.Progress()
+		p.Pending = &pending{done, of, c.Request.URL.RequestURI()}
+		if c.Request.Method != http.MethodGet {
+			p.Pending.Again = fmt.Sprintf("/jobs/%d", j.ID)
+		}
+		as = &diagnose.Assessment{}
+	}
+	p.Left, p.Of, p.Verdict, p.Cleared, p.Pairs = as.Left, as.Of, as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
 	p.Notice, p.Bad = r.notice, r.bad
 	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
 		p.Minutes = last.At.Sub(first.At).Minutes()
 	}
-	p.Repair = repairOf(j, as.Verdict)
+	p.Repairs = repairsOf(j, as.Verdict)
+	p.Mended = len(as.Repaired) > 0 && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
 	for _, s := range as.Surprising {
 		p.Surprises = append(p.Surprises, s.Text)
 	}
 	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
 	p.Hidden = len(as.Suspects) - len(p.Suspects)
-	if !j.state.Closed {
-		if err := p.chooseCard(j, as, r); err != nil {
+	if !j.state.Closed && ready {
+		if err := p.chooseCard(j, now, as, r); err != nil {
 			p.Notice, p.Bad, r.status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
-			if err := p.chooseCard(j, as, jobRequest{}); err != nil {
+			if err := p.chooseCard(j, now, as, jobRequest{}); err != nil {
 				a.failWith(c, err)
 				return
 			}
@@ -228,20 +262,23 @@ func socketOf(j *jobAt, move *card) string {
 	return fmt.Sprintf("/harnesses/%s/boxes/%s?%s", url.PathEscape(j.Sheet), url.PathEscape(part.Name), q.Encode())
 }
 
-// repairOf is what to enter once the part of a proven verdict has been renewed.
-func repairOf(j *jobAt, v *diagnose.Verdict) string {
+// repairsOf lists what to enter once what the verdict names has been mended.
+func repairsOf(j *jobAt, v *diagnose.Verdict) []string {
 	if v == nil || !v.Proven {
-		return ""
+		return nil
 	}
-	f, err := fault.Parse(j.bench.circuit, v.Faults[0])
-	if err != nil || f.On != fault.OnPart {
-		return ""
+	var list []string
+	for _, words := range v.Faults {
+		f, err := fault.Parse(j.bench.circuit, words)
+		if err != nil {
+			continue // no fault
+		}
+		a := electric.RepairIn(probe.Lasting(j.state.Ledger), f)
+		if a.Verb != "" && !slices.Contains(j.state.Ledger, a) && !slices.Contains(list, a.String()) {
+			list = append(list, a.String())
+		}
 	}
-	renewed := electric.Action{Verb: electric.Renewed, Part: f.Part}
-	if slices.Contains(j.state.Ledger, renewed) {
-		return ""
-	}
-	return renewed.String()
+	return list
 }
 
 func capitalise(s string) string {
@@ -252,32 +289,25 @@ func capitalise(s string) string {
 }
 
 // chooseCard decides which move the right column shows.
-func (p *jobPage) chooseCard(j *jobAt, as *diagnose.Assessment, r jobRequest) error {
+func (p *jobPage) chooseCard(j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
 	circuit := j.bench.circuit
 	heading := "Next move"
-	if as.Verdict != nil && as.Verdict.Proven {
-		heading = "After the repair"
-	}
-	if as.Verdict != nil && !as.Verdict.Proven {
+	switch {
+	case as.Verdict != nil && !as.Verdict.Proven:
 		heading = "Next, for the proof"
+	case len(as.Next) > 0 && strings.HasPrefix(as.Next[0].Proof, "after the repair"):
+		heading = "After the repair"
 	}
 	for i, m := range as.Next {
 		p.Others = append(p.Others, otherMove{m.Title, m.Minutes, fmt.Sprintf("/jobs/%d?move=%d", j.ID, i+1)})
 	}
 	switch {
-	case r.pin != "" || r.look:
-		t := probe.Test{Do: probe.LookAtFans, State: p.stateFor(j, as, r), Setup: j.state.Ledger}
-		if r.pin != "" {
-			pin, err := circuit.FindPin(r.pin)
-			if err != nil {
-				return err
-			}
-			if pin.Inner {
-				return fmt.Errorf("volts are read at the cavity; choose %s", pin.Cavity())
-			}
-			t.Do, t.At = probe.Volts, pin
+	case len(r.own) > 0:
+		t, err := ownTest(circuit, p.stateFor(j, as, r), j.state.Ledger, r.own)
+		if err != nil {
+			return err
 		}
-		m, err := j.bench.guide.Look(j.state.Seen, j.state.Now, t)
+		m, err := j.bench.guide.Look(j.state.Seen, now, t)
 		if err != nil {
 			return err
 		}
@@ -295,7 +325,13 @@ func (p *jobPage) chooseCard(j *jobAt, as *diagnose.Assessment, r jobRequest) er
 	for _, fan := range circuit.Fans() {
 		p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
 	}
-	p.Card.Changes = changes(p.Setup, p.Card.Setup)
+	p.Card.Answers = probe.Words[p.Card.Do]
+	p.Card.Unit = map[probe.Do]*probe.Unit{probe.Volts: &probe.InVolts, probe.Amps: &probe.InAmps, probe.Ohms: &probe.InOhms}[p.Card.Do]
+	after := p.Card.Setup
+	if p.Card.Bench != "" {
+		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })
+	}
+	p.Card.Changes = changes(p.Setup, after)
 	return nil
 }
 
@@ -347,11 +383,8 @@ func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
 	}
 	p.Shown = shown.Name
 	keep := url.Values{}
-	if r.pin != "" {
-		keep.Set("pin", r.pin)
-	}
-	if r.look {
-		keep.Set("look", "1")
+	for key, values := range r.own {
+		keep[key] = values
 	}
 	if r.view != "" {
 		keep.Set("view", r.view)
@@ -373,6 +406,10 @@ func (p *jobPage) listPins(j *jobAt) {
 		}
 		choice.Chosen = p.Card != nil && p.Card.At == choice.Name
 		p.Pins = append(p.Pins, choice)
+	}
+	p.Lead, p.Part = leadTests, partTests
+	for _, part := range j.bench.circuit.Parts {
+		p.Parts = append(p.Parts, part.Name)
 	}
 }
 

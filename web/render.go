@@ -34,12 +34,21 @@ func newPages(files *static) (*pages, error) {
 		"join":    strings.Join,
 		"lower":   strings.ToLower,
 		"add":     func(a, b int) int { return a + b },
+		"less":    func(a, b float64) float64 { return a - b },
+		"one":     func(v float64) string { return fmt.Sprintf("%.1f", v) },
+		"fine":    func(p float64) string { return fmt.Sprintf("%.1f %%", 100*p) },
+		"money":   func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"share":   func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
+		"times":   timesWords,
+		"jobtabs": func() []jobTab { return jobTabs },
+		"pair":    func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}).ParseFS(templateFiles, "templates/layout.html", "templates/parts.html")
 	if err != nil {
 		return nil, fmt.Errorf("web: templates: %w", err)
 	}
 	p := &pages{sets: map[string]*template.Template{}}
-	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "boxes.html", "error.html"} {
+	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "boxes.html", "error.html",
+		"why.html", "believe.html", "drive.html", "verify.html", "report.html", "logbook.html", "study.html", "tools.html"} {
 		set, err := base.Clone()
 		if err == nil {
 			set, err = set.ParseFS(templateFiles, "templates/"+name)
@@ -50,6 +59,29 @@ func newPages(files *static) (*pages, error) {
 		p.sets[name] = set
 	}
 	return p, nil
+}
+
+// jobTab is one of a job's pages.
+type jobTab struct{ Tab, Path, Label string }
+
+var jobTabs = []jobTab{
+	{"job", "", "Job"}, {"why", "/why", "Why"}, {"believe", "/believe", "Prove me wrong"}, {"drive", "/drive", "Driving"},
+	{"verify", "/verify", "Verify and close"}, {"report", "/report", "Report"},
+}
+
+// timesWords says by how much a reading changed the odds.
+func timesWords(t float64) string {
+	switch {
+	case t > 1e3:
+		return "for it, more than 1000 times"
+	case t >= 1.15:
+		return fmt.Sprintf("for it, %.2g times", t)
+	case t > 1/1.15:
+		return "says little"
+	case t >= 1e-3:
+		return fmt.Sprintf("against it, %.2g times", 1/t)
+	}
+	return "against it, more than 1000 times"
 }
 
 func percent(p float64) string {

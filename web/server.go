@@ -36,6 +36,12 @@ type Keeper interface {
 	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
 	TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
+	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
+	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
+	Setting(ctx context.Context, name string, value any) (bool, error)
+	Set(ctx context.Context, name string, value any) error
+	ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry) (int64, error)
+	AllEntries(ctx context.Context) (map[int64][]job.Entry, error)
 }
 
 // Options of the application.
@@ -54,6 +60,8 @@ type App struct {
 	keep     Keeper
 	opts     Options
 	circuits *circuits
+	learning learning
+	studies  studies
 	pages    *pages
 	static   *static
 }
@@ -103,6 +111,23 @@ func (a *App) Handler() http.Handler {
 	r.POST("/jobs/:id/strike", a.strike)
 	r.POST("/jobs/:id/note", a.note)
 	r.POST("/jobs/:id/close", a.closeJob)
+	r.POST("/jobs/:id/repair", a.repair)
+	r.POST("/jobs/:id/check", a.check)
+	r.POST("/jobs/:id/photo", a.addPhoto)
+	r.GET("/jobs/:id/photo/:photo", a.jobPhoto)
+	r.GET("/jobs/:id/why", a.why)
+	r.GET("/jobs/:id/believe", a.believe)
+	r.GET("/jobs/:id/drive", a.drive)
+	r.GET("/jobs/:id/verify", a.verify)
+	r.GET("/jobs/:id/report", a.report)
+	r.GET("/jobs/:id/report/:form", a.reportAs)
+	r.POST("/jobs/import", a.importJob)
+	r.GET("/logbook", a.logbook)
+	r.POST("/logbook/reset", a.resetPriors)
+	r.GET("/tools", a.tools)
+	r.POST("/tools", a.setTools)
+	r.GET("/harnesses/:name/study", a.study)
+	r.POST("/harnesses/:name/study", a.beginStudy)
 	r.GET("/library", a.library)
 	r.POST("/library", a.importHarness)
 	r.GET("/library/new", a.newHarness)

@@ -269,11 +269,12 @@ func (g *Guide) groups(b *belief) ([]Standing, error) {
 	return standing, nil
 }
 
-// sureNothing is the share of a group that "no fault" must hold to speak for it.
-const sureNothing = 0.05
+// asGood is how well "no fault" must explain what was seen, against the best of its group, to
+// speak for it.
+const asGood = 0.3
 
-// standing names a group by its likeliest, or by "no fault" where that is well among those
-// that change no fan.
+// standing names a group by its likeliest, or by "no fault" where that explains what was seen
+// about as well as any of them: that they are met more often is no evidence.
 func (g *Guide) standing(members []int, b *belief) Standing {
 	s := Standing{SameAs: []string{}, members: members}
 	for _, i := range members {
@@ -288,8 +289,15 @@ func (g *Guide) standing(members []int, b *belief) Standing {
 			s.Probability += p.p
 		}
 	}
-	if n := slices.Index(members, g.nobody()); n > 0 && b.of[members[n]] >= sureNothing*s.Probability {
-		members[0], members[n] = members[n], members[0]
+	explains := func(i int) float64 { return b.of[i] / g.suspects[i].prior }
+	if n := slices.Index(members, g.nobody()); n > 0 {
+		best := 0.0
+		for _, i := range members {
+			best = max(best, explains(i))
+		}
+		if explains(members[n]) >= asGood*best {
+			members[0], members[n] = members[n], members[0]
+		}
 	}
 	s.Fault = g.suspects[members[0]].name
 	for _, i := range members[1:] {

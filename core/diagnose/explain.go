@@ -271,3 +271,12 @@ func (g *Guide) Parts() []*harness.Part {
 	}
 	return list
 }
+
+// Faults lists every suspect by name.
+func (g *Guide) Faults() []string {
+	names := make([]string, 0, len(g.suspects))
+	for _, s := range g.suspects {
+		names = append(names, s.name)
+	}
+	return names
+}

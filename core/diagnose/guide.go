@@ -14,6 +14,7 @@ import (
 	"math"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -51,6 +52,7 @@ type suspect struct {
 // Guide predicts for one circuit. It may be shared: its methods lock.
 type Guide struct {
 	mu       sync.Mutex
+	progress progress
 	model    *electric.Model
 	circuit  *harness.Circuit
 	suspects []*suspect
@@ -188,7 +190,29 @@ func (g *Guide) need(sh *sheaf, which []int) error {
 			missing = append(missing, i)
 		}
 	}
-	return g.both(missing, func(i int) error { return g.fill(sh, i) })
+	g.progress.begin(len(missing))
+	return g.both(missing, func(i int) error {
+		defer g.progress.step()
+		return g.fill(sh, i)
+	})
+}
+
+// progress counts the suspects whose predictions are being made.
+type progress struct{ done, of atomic.Int64 }
+
+func (p *progress) begin(of int) {
+	if of > 0 {
+		p.done.Store(0)
+		p.of.Store(int64(of))
+	}
+}
+
+func (p *progress) step() { p.done.Add(1) }
+
+// Progress tells how many suspects of how many have been predicted in the set-up being worked
+// on; it does not wait.
+func (g *Guide) Progress() (done, of int) {
+	return int(g.progress.done.Load()), int(g.progress.of.Load())
 }
 
 // both does independent pieces of work on two cores; a panic in one is the caller's error.

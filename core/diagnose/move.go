@@ -41,16 +41,7 @@ func (m *Move) Asked() probe.Observation {
 		State: m.State, Setup: m.Setup, At: m.At, From: m.From, With: m.With,
 		Bench: m.Bench, Between: m.Between, Energised: m.Energised,
 	}
-	switch m.Do {
-	case probe.Relay:
-		o.Relay = m.Part
-	case probe.Turned:
-		o.Turned = m.Part
-	case probe.Looked:
-		o.Looked = m.Part
-	case probe.Wiggled:
-		o.Wiggled = m.Part
-	}
+	o.About(m.Do, m.Part)
 	return o
 }
 

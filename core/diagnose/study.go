@@ -449,7 +449,7 @@ func (m *game) figure(move *Move, setup []electric.Action, n *electric.Network, 
 // instrument lays one other than the voltmeter on.
 func (m *game) instrument(move *Move, setup []electric.Action, o *probe.Observation) float64 {
 	asked := *o
-	stand(&asked, move.Do)
+	asked.Stand(move.Do)
 	t, err := asked.Test(m.g.circuit)
 	if err != nil {
 		return 0
@@ -465,20 +465,6 @@ func (m *game) instrument(move *Move, setup []electric.Action, o *probe.Observat
 	x.Tune(m.car)
 	x.SetBlown(m.blown)
 	return x.Shows(t.State)
-}
-
-// stand gives an observation some answer, so that its test can be told.
-func stand(o *probe.Observation, do probe.Do) {
-	switch do {
-	case probe.Amps:
-		o.Amps = &probe.Reading{}
-	case probe.Ohms:
-		o.Ohms = &probe.Reading{}
-	case probe.Volts:
-		o.Volts = &probe.Reading{}
-	default:
-		o.Say(do, probe.Words[do][0])
-	}
 }
 
 // word answers in a word: as surely as the guide takes people to be, where cars are random;

@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -12,6 +13,9 @@ import (
 
 func TestZZ(t *testing.T) {
 	names := []string{"f3-twin-series-parallel"}
+	if x := os.Getenv("CIR"); x != "" {
+		names = strings.Split(x, ",")
+	}
 	if os.Getenv("ALL") != "" {
 		names = nil
 		es, _ := library.All()

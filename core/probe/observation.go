@@ -134,6 +134,38 @@ func (o *Observation) Say(do Do, word string) {
 	}
 }
 
+// Stand gives an observation without an answer some answer, so that its test can be told.
+func (o *Observation) Stand(do Do) {
+	switch do {
+	case LookAtFans:
+		o.Fans = map[string]string{}
+	case Amps:
+		o.Amps = &Reading{}
+	case Ohms:
+		o.Ohms = &Reading{}
+	case Volts:
+		o.Volts = &Reading{}
+	default:
+		if words := Words[do]; words != nil {
+			o.Say(do, words[0])
+		}
+	}
+}
+
+// About puts in the part that a test of a part is about.
+func (o *Observation) About(do Do, part string) {
+	switch do {
+	case Relay:
+		o.Relay = part
+	case Turned:
+		o.Turned = part
+	case Looked:
+		o.Looked = part
+	case Wiggled:
+		o.Wiggled = part
+	}
+}
+
 // Reading is the answer as a figure; nil for words.
 func (o *Observation) Reading() *Reading {
 	switch {

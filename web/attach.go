@@ -1,0 +1,60 @@
+package web
+
+import (
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/job"
+	"ironthread/store"
+)
+
+// addPhoto puts a photograph on an entry of the log: made smaller, written anew.
+func (a *App) addPhoto(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	photo, err := readPhoto(c)
+	if err != nil {
+		a.refuse(c, j, capitalise(err.Error())+".")
+		return
+	}
+	seq := j.beadOf(c.PostForm("seq"))
+	id, err := a.keep.AddJobPhoto(c.Request.Context(), j.ID, photo.JPEG)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	a.write(c, j, job.Entry{Kind: job.Pictured, Body: job.Body{
+		Photo: id, Seq: seq, Text: strings.TrimSpace(clip(c.PostForm("text"), maxText)),
+	}})
+}
+
+// beadOf is an entry that something may be attached to: the one named, or the newest.
+func (j *jobAt) beadOf(text string) int {
+	seq, _ := strconv.Atoi(text) // zero names none
+	if slices.ContainsFunc(j.state.Beads, func(b job.Bead) bool { return b.Seq == seq }) {
+		return seq
+	}
+	return j.state.Beads[len(j.state.Beads)-1].Seq
+}
+
+// jobPhoto hands a photograph out.
+func (a *App) jobPhoto(c *gin.Context) {
+	id, ok := jobID(c)
+	photo, err := strconv.ParseInt(c.Param("photo"), 10, 64)
+	if !ok || err != nil {
+		a.failWith(c, store.ErrNotFound)
+		return
+	}
+	b, err := a.keep.JobPhoto(c.Request.Context(), id, photo)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	c.Data(http.StatusOK, "image/jpeg", b)
+}
