@@ -5,13 +5,16 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math"
 	"time"
 
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
+	"ironthread/core/repair"
 	"ironthread/library"
 	"ironthread/store"
 )
@@ -77,12 +80,14 @@ type story struct {
 
 // event is one entry, so many minutes after the one before.
 type event struct {
-	after  int
-	did    string // a set-up action
-	undid  string
-	note   string
-	closed string
-	seen   *probe.Observation
+	after    int
+	did      string // a set-up action
+	undid    string
+	note     string
+	repaired *job.Body
+	verified string // every check made and as it should be, then closed with these words
+	closed   string // with a reason other than verified
+	seen     *probe.Observation
 }
 
 type loader struct {
@@ -110,46 +115,103 @@ func (l *loader) tell(s story, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	var entries []job.Entry
-	var ledger []string
+	t := &telling{story: s, circuit: entry.Circuit, model: model, guide: guide, at: at}
 	for _, e := range s.events {
-		at = at.Add(time.Duration(e.after) * time.Minute)
-		next := job.Entry{At: at, Who: s.who}
-		switch {
-		case e.did != "":
-			next.Kind, next.Body.Action = job.Did, e.did
-			ledger = append(ledger, e.did)
-		case e.undid != "":
-			next.Kind, next.Body.Action = job.Undid, e.undid
-			ledger = without(ledger, e.undid)
-		case e.note != "":
-			next.Kind, next.Body.Text = job.Noted, e.note
-		case e.closed != "":
-			next.Kind, next.Body.Text = job.Closed, e.closed
-		default:
-			seen := *e.seen
-			seen.Setup = append([]string(nil), ledger...)
-			next.Kind, next.Body.Seen = job.Seen, &seen
-			if next.Body.Expected, err = expected(guide, entry.Circuit, &seen); err != nil {
-				return err
-			}
+		if err := t.event(e); err != nil {
+			return err
 		}
-		entries = append(entries, next)
 	}
-	_, err = l.keep.Append(l.ctx, id, 1, entries...)
+	_, err = l.keep.Append(l.ctx, id, 1, t.entries...)
 	return err
 }
 
-func expected(guide *diagnose.Guide, c *harness.Circuit, o *probe.Observation) (string, error) {
-	setup, err := o.Check(c)
+// telling is a story's log in the writing.
+type telling struct {
+	story
+	circuit *harness.Circuit
+	model   *electric.Model
+	guide   *diagnose.Guide
+	at      time.Time
+	ledger  []string
+	repairs []job.Body
+	entries []job.Entry
+}
+
+func (t *telling) write(after int, kind job.Kind, body job.Body) {
+	t.at = t.at.Add(time.Duration(after) * time.Minute)
+	t.entries = append(t.entries, job.Entry{At: t.at, Who: t.who, Kind: kind, Body: body})
+}
+
+func (t *telling) event(e event) error {
+	switch {
+	case e.did != "":
+		t.write(e.after, job.Did, job.Body{Action: e.did})
+		t.ledger = append(t.ledger, e.did)
+	case e.undid != "":
+		t.write(e.after, job.Undid, job.Body{Action: e.undid})
+		t.ledger = without(t.ledger, e.undid)
+	case e.note != "":
+		t.write(e.after, job.Noted, job.Body{Text: e.note})
+	case e.repaired != nil:
+		t.write(e.after, job.Repaired, *e.repaired)
+		t.ledger = append(t.ledger, e.repaired.Action)
+		t.repairs = append(t.repairs, *e.repaired)
+	case e.verified != "":
+		return t.verify(e)
+	case e.closed != "":
+		t.write(e.after, job.Closed, job.Body{Text: e.closed, Reason: job.NotReproduced})
+	default:
+		return t.see(e.after, *e.seen)
+	}
+	return nil
+}
+
+// see writes an observation with what a healthy car would have shown.
+func (t *telling) see(after int, o probe.Observation) error {
+	o.Setup = append([]string(nil), t.ledger...)
+	test, err := o.Test(t.circuit)
 	if err != nil {
-		return "", err
+		return err
 	}
-	t := probe.Test{Do: probe.LookAtFans, State: c.State(o.State), Setup: setup}
-	if o.Volts != nil {
-		t.Do, t.At = probe.Volts, harness.ParsePin(o.At)
+	t.write(after, job.Seen, job.Body{Seen: &o, Expected: t.guide.Healthy(test)})
+	return nil
+}
+
+// verify goes through the verification list with everything as it should be, and closes.
+func (t *telling) verify(e event) error {
+	setup, err := electric.ParseSetup(t.circuit, t.ledger)
+	if err != nil {
+		return err
 	}
-	return guide.Healthy(t), nil
+	list, err := repair.List(t.model, setup)
+	if err != nil {
+		return err
+	}
+	for _, r := range t.repairs {
+		if f, err := fault.Parse(t.circuit, r.Fault); err == nil {
+			list = append(list, repair.Causes(t.model, f)...)
+		}
+	}
+	for _, check := range list {
+		if check.Test == nil {
+			t.write(1, job.Checked, job.Body{Check: check.Key, Text: repair.AsExpected})
+			continue
+		}
+		o := probe.Observation{State: check.Test.State.Name}
+		switch check.Test.Do {
+		case probe.LookAtFans:
+			o.Fans = check.Fans
+		case probe.Amps:
+			o.At, o.Amps, o.Zeroed = check.Test.At.String(), &probe.Reading{Figure: math.Round(5*(check.Low+check.High)) / 10}, true
+		default:
+			o.Codes = &[]string{}
+		}
+		if err := t.see(1, o); err != nil {
+			return err
+		}
+	}
+	t.write(e.after, job.Closed, job.Body{Text: e.verified, Reason: job.Verified})
+	return nil
 }
 
 func without(list []string, gone string) []string {

@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"os"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -193,7 +194,15 @@ func TestBadInputIsOneSentenceWithTheRightStatus(t *testing.T) {
 		{job + "/setup", []string{"undo", "1", "action", "K1 out"}, 422, "is not in the ledger any more"},
 		{job + "/note", []string{"text", " "}, 422, "An empty note"},
 		{job + "/strike", []string{"seq", "77"}, 422, "no such entry"},
-		{job + "/close", []string{"text", ""}, 422, "Say what it was"},
+		{job + "/close", []string{"text", ""}, 422, "Not verified yet"},
+		{job + "/close", []string{"text", "x", "reason", "bored"}, 422, "no reason a job closes for"},
+		{job + "/close", []string{"reason", "passed on"}, 422, "Say what it was"},
+		{job + "/seen", []string{"do", "codes", "reading", "P04"}, 422, "is no fault code"},
+		{job + "/seen", []string{"do", "relay", "state", "low", "part", "K1"}, 422, "Choose what was seen"},
+		{job + "/seen", []string{"do", "relay", "state", "low", "part", "M1", "word", "click"}, 422, "not a relay"},
+		{job + "/repair", []string{"action", "K1 out"}, 422, "is no repair"},
+		{job + "/repair", []string{"action", "K1 renewed", "minutes", "soon"}, 422, "are no minutes"},
+		{job + "/check", []string{"check", "luck", "text", "as expected"}, 422, "no such check"},
 		{"/jobs/999/note", []string{"text", "x"}, 404, "There is no such job"},
 		{"/jobs/abc/note", []string{"text", "x"}, 404, "There is no such job"},
 		{"/nowhere", nil, 404, "There is no such page"},
@@ -204,11 +213,14 @@ func TestBadInputIsOneSentenceWithTheRightStatus(t *testing.T) {
 		says(t, r.Body.String(), c.want)
 	}
 	for path, code := range map[string]int{
-		"/jobs/999": 404, job + "?pin=K9.1": 422, job + "?state=flying": 422, job + "?pin=K1.30'": 422, "/static/x/none.js": 404,
+		"/jobs/999": 404, job + "?pin=K9.1": 422, job + "?state=flying": 422, job + "?pin=K1.30'": 422, job + "?do=sniff&pin=K1.30": 422, job + "?do=turned&part=K1": 422,
+		job + "/why?fault=M1+melted": 422, job + "/believe?part=K9": 422, job + "/drive?fault=K9+open": 422, job + "/report/doc": 404, job + "/photo/7": 404, "/static/x/none.js": 404,
 	} {
 		assert.Equal(t, code, w.get(path).Code, path)
 	}
-	entries, err := w.keep.Entries(context.Background(), 4)
+	id, err := strconv.ParseInt(strings.TrimPrefix(job, "/jobs/"), 10, 64)
+	require.NoError(t, err)
+	entries, err := w.keep.Entries(context.Background(), id)
 	require.NoError(t, err)
 	assert.Len(t, entries, 1, "nothing of all that was recorded")
 }
@@ -218,7 +230,7 @@ func TestAJobClosesOnlyWithAnEmptyLedger(t *testing.T) {
 	job := w.jobNamed("Library bus") // K1 is out
 	says(t, w.post(job+"/close", "text", "done").Body.String(), "The ledger is not empty: K1 out")
 	w.post(job+"/setup", "undo", "1", "action", "K1 out")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/close", "text", "F3 renewed, all states seen").Code)
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/close", "text", "F3 renewed elsewhere", "reason", "passed on").Code)
 	says(t, w.get(job).Body.String(), "This job is closed")
 	says(t, w.post(job+"/note", "text", "more").Body.String(), "This job is closed; start another")
 }

@@ -1,0 +1,200 @@
+package web_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"image"
+	"image/png"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A job from the verdict to the close: the repair with its parts, every state again, the list,
+// and no closing before it is through.
+func TestFromTheVerdictToTheClose(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	seen := func(form ...string) {
+		t.Helper()
+		r := w.post(job+"/seen", form...)
+		require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+	}
+	fans := func(state, m1, m2 string, setup ...string) {
+		t.Helper()
+		form := []string{"do", "fans", "state", state, "fan-M1", m1, "fan-M2", m2}
+		for _, s := range setup {
+			form = append(form, "setup", s)
+		}
+		seen(form...)
+	}
+	fans("high", "fast", "fast")
+	fans("low", "stopped", "stopped")
+	seen("do", "volts", "state", "low", "at", "F3.a", "reading", "12.4")
+	seen("do", "volts", "state", "low", "at", "F3.b", "reading", "0")
+	page := w.get(job).Body.String()
+	says(t, page, "Verdict, proven")
+	says(t, page, "Enter: F3 renewed")
+
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse", "minutes", "4,5").Code)
+	page = w.get(job).Body.String()
+	says(t, page, "new link fuse; 4 min")
+	says(t, page, "After the repair")
+	const kept = "F3 renewed"
+	fans("off", "stopped", "stopped", kept)
+	fans("low", "slow", "slow", kept)
+	fans("high", "fast", "fast", kept)
+	page = w.get(job).Body.String()
+	says(t, page, "Every state is as it should be after the repair")
+
+	page = w.get(job + "/verify").Body.String()
+	says(t, page, "Does F3 open explain the complaint?")
+	says(t, page, "warming up, from 95 °C")
+	says(t, page, "Why did it fail?")
+	says(t, w.post(job+"/close", "text", "done").Body.String(), "Not verified yet")
+	// Every reading asked for is taken, every box ticked.
+	clamp := regexp.MustCompile(`Clamp on (M\d) in (\w+)</strong><span class="detail">([\d.]+) to ([\d.]+) A`)
+	for _, m := range clamp.FindAllStringSubmatch(page, -1) {
+		seen("do", "amps", "state", m[2], "setup", kept, "at", m[1]+".+", "reading", m[3]+"5")
+	}
+	seen("do", "codes", "state", "off", "setup", kept, "reading", "none")
+	check := regexp.MustCompile(`name="check" value="([^"]+)"`)
+	done := map[string]bool{}
+	for _, m := range check.FindAllStringSubmatch(page, -1) {
+		if !done[m[1]] {
+			done[m[1]] = true
+			require.Equal(t, http.StatusSeeOther, w.post(job+"/check", "check", m[1], "text", "as expected").Code, m[1])
+		}
+	}
+	says(t, w.get(job+"/verify").Body.String(), "all of it seen")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/close", "text", "link fuse blown by a seized fan years ago").Code)
+	says(t, w.get(job).Body.String(), "This job is closed: verified")
+
+	// The logbook has it, and the priors count it.
+	book := w.get("/logbook?harness=f3-twin-series-parallel&find=gritter+6").Body.String()
+	says(t, book, "F3 open")
+	says(t, book, "verified")
+	says(t, book, "fuse open")
+	w.post("/logbook/reset")
+	says(t, w.get("/logbook").Body.String(), "0 found faults of the workshop")
+	w.post("/logbook/reset", "all", "1")
+	silent(t, w.get("/logbook").Body.String(), "<p class=\"small\">0 found faults")
+
+	// The report: page, PDF, CSV, and a file that another can take in.
+	says(t, w.get(job+"/report").Body.String(), "We found the trouble at the fuse F3")
+	pdf := w.get(job + "/report/pdf").Body.Bytes()
+	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")), "a PDF file begins so (ISO 32000-1, 7.5.2)")
+	says(t, w.get(job+"/report/csv").Body.String(), "12.4 V at F3.a")
+	file := w.get(job + "/report/json").Body.Bytes()
+	again := w.send("/jobs/import", "file", "job.json", file)
+	require.Equal(t, http.StatusSeeOther, again.Code, again.Body.String())
+	taken := again.Header().Get("Location")
+	assert.NotEqual(t, job, taken)
+	says(t, w.get(taken).Body.String(), "This job is closed: verified")
+	says(t, w.send("/jobs/import", "file", "job.json", []byte(`{"iron-thread-job":"9"}`)).Body.String(), "no job file of version 1")
+	says(t, w.send("/jobs/import", "file", "job.json", []byte(`[`)).Body.String(), "This is no job file")
+	var f map[string]any
+	require.NoError(t, json.Unmarshal(file, &f))
+	f["entries"] = []any{}
+	empty, err := json.Marshal(f)
+	require.NoError(t, err)
+	says(t, w.send("/jobs/import", "file", "job.json", empty).Body.String(), "does not begin with the complaint")
+}
+
+func (w *workshop) send(path, field, name string, content []byte) *httptest.ResponseRecorder {
+	var body bytes.Buffer
+	m := multipart.NewWriter(&body)
+	part, _ := m.CreateFormFile(field, name)
+	_, _ = part.Write(content)
+	_ = m.Close()
+	r := httptest.NewRequest(http.MethodPost, path, &body)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	return w.do(r)
+}
+
+// What one believes in, why a suspect is still here, and whether the car can be driven.
+func TestThePagesBesideAJob(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
+	w.post(job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped")
+	page := w.get(job + "/believe?part=K3").Body.String()
+	says(t, page, "The cheapest test that could prove it wrong")
+	says(t, page, "F3 open")
+	link := regexp.MustCompile(`class="button" href="(/jobs/[^"]+)"`).FindStringSubmatch(page)
+	require.NotNil(t, link)
+	says(t, w.get(strings.ReplaceAll(link[1], "&amp;", "&")).Body.String(), "Your choice")
+	says(t, w.get(job+"/why?fault=F3+open").Body.String(), "for it")
+	says(t, w.get(job+"/why?fault=F2+open").Body.String(), "against it")
+	says(t, w.get(job+"/drive?fault=F3+open").Body.String(), "Most of the air is left")
+	says(t, w.get(job+"/drive").Body.String(), "Never a larger fuse")
+}
+
+// Tools and school change what is offered; a lamp takes the meter's place.
+func TestToolsAreThePersons(t *testing.T) {
+	w := open(t)
+	r := w.post("/tools", "scan", "none", "tool-lamp", "1", "tool-jumper", "1", "school", "fuse first", "back", "//elsewhere")
+	require.Equal(t, http.StatusSeeOther, r.Code)
+	assert.Equal(t, "/", r.Header().Get("Location"), "no way out of the application")
+	cookie := r.Result().Cookies()[0]
+	get := func(path string) string {
+		q := httptest.NewRequest(http.MethodGet, path, nil)
+		q.AddCookie(cookie)
+		return w.do(q).Body.String()
+	}
+	says(t, get("/tools"), `value="fuse first" checked`)
+	job := w.jobNamed("Library bus")
+	page := get(job)
+	silent(t, page, "Volts at")
+	says(t, page, "lamp")
+	says(t, get(w.jobNamed("Gritter 6")), "without a scan tool that commands")
+}
+
+// Every kind of reading is taken from the page, shown in the thread, and weighed.
+func TestEveryKindOfReading(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	for _, c := range []struct {
+		choose string
+		form   []string
+		want   string
+	}{
+		{"?do=relay&part=K1&state=low", []string{"do", "relay", "state", "low", "part", "K1", "word", "click"}, "low: K1: click"},
+		{"?do=lamp&pin=K1.30&state=low", []string{"do", "lamp", "state", "low", "at", "K1.30", "word", "bright"}, "lamp bright at K1.30"},
+		{"?do=heavy&pin=K1.30&state=low", []string{"do", "lamp", "with", "heavy", "state", "low", "at", "K1.30", "word", "dim"}, "heavy lamp dim at K1.30"},
+		{"?do=led&pin=ECU.61&state=low", []string{"do", "led", "state", "low", "at", "ECU.61", "word", "off"}, "LED off at ECU.61"},
+		{"?do=amps&pin=M1.%2B&state=high", []string{"do", "amps", "state", "high", "at", "M1.+", "reading", "15,5 A"}, "15.5 A at M1.+"},
+		{"?do=codes", []string{"do", "codes", "reading", "p0480, P0481"}, "codes P0480, P0481"},
+		{"?do=coil&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "86", "between", "85", "reading", "84"}, "K2 on the bench: 84 Ω between 86 and 85"},
+		{"?do=make&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "30", "between", "87", "energised", "1", "reading", "0.0"}, "energised"},
+		{"?do=turned&part=M1&state=off", []string{"do", "turned", "state", "off", "setup", "M1 unplugged", "part", "M1", "word", "drags"}, "M1 by hand: drags"},
+		{"?do=looked&part=K3&state=off", []string{"do", "looked", "state", "off", "part", "K3", "word", "corrosion"}, "K3 looked at: corrosion"},
+		{"?do=wiggled&part=K3&state=off", []string{"do", "wiggled", "state", "off", "part", "K3", "word", "steady"}, "K3 wiggled: steady"},
+		{"?do=swap&part=K1&state=low", []string{"do", "fans", "state", "low", "setup", "swapped K1 K2", "fan-M1", "stopped"}, "swapped K1 K2"},
+		{"?do=direct&part=M2&state=off", []string{"do", "fans", "state", "off", "setup", "M2 unplugged", "setup", "pack M2.+' M2.-'", "fan-M2", "fast"}, "M2 fast"},
+		{"?do=bridge&part=K1&state=off", []string{"do", "fans", "state", "off", "setup", "K1 out", "setup", "jumper K1.30 K1.87", "fan-M1", "slow"}, "jumper K1.30 K1.87"},
+		{"?do=ohms&pin=F3.b&from=M2.%2B&state=off", []string{"do", "ohms", "state", "off", "setup", "BAT apart", "at", "F3.b", "from", "M2.+", "reading", "OL"}, "OL at F3.b from M2.+"},
+		{"?do=volts&pin=F3.b&from=M2.%2B&state=low", []string{"do", "volts", "unreachable", "1", "state", "low", "at", "F3.b"}, "F3.b cannot be reached"},
+	} {
+		page := w.get(job + c.choose).Body.String()
+		says(t, page, "Your choice")
+		r := w.post(job+"/seen", c.form...)
+		require.Equal(t, http.StatusSeeOther, r.Code, "%s: %s", c.choose, r.Body.String())
+		says(t, w.get(job).Body.String(), c.want)
+	}
+	// Photographs and notes hang on the entry they are about.
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40))))
+	picture := w.send(job+"/photo", "photo", "plug.png", b.Bytes())
+	require.Equal(t, http.StatusSeeOther, picture.Code, picture.Body.String())
+	says(t, w.get(job).Body.String(), "/photo/1")
+	assert.Equal(t, "image/jpeg", w.get(job+"/photo/1").Header().Get("Content-Type"))
+	w.post(job+"/note", "text", "green with salt", "seq", "2")
+	says(t, w.get(job).Body.String(), "green with salt")
+}
