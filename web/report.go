@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -97,10 +98,17 @@ func ownerWords(j *jobAt, p *reportPage) []string {
 			list = append(list, fmt.Sprintf("We replaced %s.", strings.TrimSuffix(r.Action, " renewed")))
 			continue
 		}
+		if !r.Proven {
+			list = append(list, fmt.Sprintf("We suspected %s and renewed it: %s.", plainPlace(c, f), plainDone(c, r)))
+			continue
+		}
 		list = append(list, fmt.Sprintf("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(c, f), plainDone(c, r)))
 	}
+	proven := slices.ContainsFunc(j.state.Repairs, func(r job.Body) bool { return r.Proven })
 	switch {
-	case len(j.state.Repairs) > 0 || j.state.Closed:
+	case j.state.Closed:
+	case proven:
+		list = append(list, "We are still checking that nothing else is wrong.")
 	case p.Verdict != nil && p.Verdict.Faults[0] != diagnose.NoFault:
 		if f, err := fault.Parse(c, p.Verdict.Faults[0]); err == nil {
 			list = append(list, fmt.Sprintf("The trouble is very likely at %s; it is not mended yet.", plainPlace(c, f)))

@@ -55,7 +55,7 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 
 	page = w.get(job + "/verify").Body.String()
 	says(t, page, "Does F3 open explain the complaint?")
-	says(t, page, "warming up, from 95 °C")
+	says(t, page, "Warming up, from 95 °C")
 	says(t, page, "Why did it fail?")
 	says(t, w.post(job+"/close", "text", "done").Body.String(), "Not verified yet")
 	// Every reading asked for is taken, every box ticked.

@@ -39,7 +39,7 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errs)
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
-	root.AddCommand(checkCommand(), solveCommand(), startCommand(), diagnoseCommand(), measureCommand(), exportCommand(), schemaCommand(), serveCommand(), demoCommand())
+	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), diagnoseCommand(), measureCommand(), exportCommand(), schemaCommand(), serveCommand(), demoCommand())
 	if err := root.Execute(); err != nil {
 		fmt.Fprintf(errs, "ironthread: %v\n", err)
 		var input inputError

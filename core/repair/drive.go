@@ -163,16 +163,33 @@ func helps(m *electric.Model, setup []electric.Action, faults []fault.Fault, lef
 				electric.Action{Verb: electric.Unplugged, Part: p.Name})
 		}
 	}
-	for _, r := range c.Strategy {
-		if !slices.Contains(r.Or, "ac") {
-			continue
-		}
-		for k, s := range c.States {
-			if slices.Contains(s.Commands, r.Command) && left[k].air > noAir*best {
-				list = append(list, fmt.Sprintf("A/C on asks for %s: then %s. It adds heat of its own.", r.Command, left[k].words))
-				break
-			}
-		}
+	if words := withAC(m, setup, faults, best); words != "" {
+		list = append(list, "A/C on: then "+words+". It adds heat of its own.")
 	}
 	return append(list, "Heater full on with its blower carries heat away (common practice).")
+}
+
+// withAC is what the fans do with the engine cool and the A/C asked for; empty where that
+// brings no air.
+func withAC(m *electric.Model, setup []electric.Action, faults []fault.Fault, best float64) string {
+	c := m.Circuit
+	if !slices.ContainsFunc(c.Strategy, func(r *harness.Rule) bool { return slices.Contains(r.Or, "ac") }) {
+		return ""
+	}
+	cool := float64(coldest)
+	state := harness.State{Name: "A/C", Key: true, Running: true, AC: true, Coolant: &cool}
+	n, err := m.Network(setup, faults)
+	if err != nil {
+		return ""
+	}
+	for _, s := range c.States {
+		n.Rest()
+		n.Enter(s)
+	}
+	n.Rest()
+	n.Enter(&state)
+	if air(m, n) <= noAir*best {
+		return ""
+	}
+	return fansWords(wordsOf(m, n))
 }

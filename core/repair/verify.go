@@ -105,13 +105,13 @@ func thresholds(m *electric.Model, kept []electric.Action) []Check {
 	}
 	var list []Check
 	for _, s := range steps[1:] {
-		way, key := "cooling down", "down"
+		way, key := "Cooling down again", "down"
 		if s.Rising {
-			way, key = "warming up", "up"
+			way, key = "Warming up", "up"
 		}
 		list = append(list, Check{
 			Key:  fmt.Sprintf("warm-up %s %.0f", key, s.Coolant),
-			Text: fmt.Sprintf("Through a full %s: the change near %.0f °C", way, s.Coolant), Expect: s.Words(),
+			Text: fmt.Sprintf("%s, the fans change near %.0f °C", way, s.Coolant), Expect: s.Words(),
 		})
 	}
 	return list

@@ -111,27 +111,23 @@ func warming(c *harness.Circuit) (*harness.State, error) {
 }
 
 // Explained compares two warm-ups: the temperatures at which a fan does otherwise than it
-// should. It is empty where the fault changes nothing in a warm-up.
+// should. It is empty where the fault changes nothing in a warm-up. Cooling down is told only
+// where it says more than warming up did.
 func Explained(healthy, faulted []Step) []string {
-	var list []string
+	var list, told []string
 	for _, rising := range []bool{true, false} {
 		said := ""
 		for t := coldest; t <= hottest; t++ {
 			at := t
+			way := "Warming up, from"
 			if !rising {
 				at = hottest - (t - coldest)
+				way = "Cooling down, below"
 			}
-			should, does := doing(healthy, float64(at), rising), doing(faulted, float64(at), rising)
-			words := ""
-			if should != does {
-				words = fmt.Sprintf("%s instead of %s", does, should)
-			}
-			if words != "" && words != said {
-				way := "warming up, from"
-				if !rising {
-					way = "cooling down, below"
-				}
+			words := differ(doing(healthy, float64(at), rising), doing(faulted, float64(at), rising))
+			if words != "" && words != said && !slices.Contains(told, words) {
 				list = append(list, fmt.Sprintf("%s %d °C: %s", way, at, words))
+				told = append(told, words)
 			}
 			said = words
 		}
@@ -139,14 +135,26 @@ func Explained(healthy, faulted []Step) []string {
 	return list
 }
 
+// differ names the fans that do otherwise: "M1 stopped instead of slow".
+func differ(should, does map[string]string) string {
+	var list []string
+	for fan, word := range should {
+		if does[fan] != word {
+			list = append(list, fmt.Sprintf("%s %s instead of %s", fan, does[fan], word))
+		}
+	}
+	slices.Sort(list)
+	return strings.Join(list, ", ")
+}
+
 // doing is what the fans do at a temperature.
-func doing(steps []Step, coolant float64, rising bool) string {
-	words := ""
+func doing(steps []Step, coolant float64, rising bool) map[string]string {
+	var fans map[string]string
 	for _, s := range steps {
 		reached := s.Rising && (!rising || s.Coolant <= coolant) || !s.Rising && !rising && s.Coolant >= coolant
 		if reached {
-			words = s.Words()
+			fans = s.Fans
 		}
 	}
-	return words
+	return fans
 }

@@ -1,0 +1,151 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"runtime"
+	"sync"
+	"text/tabwriter"
+
+	"github.com/spf13/cobra"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/library"
+)
+
+// studied is the whole study of one circuit.
+type studied struct {
+	Circuit  string           `json:"circuit"`
+	Guide    *diagnose.Report `json:"guide"`    // every fault, every reading right
+	Textbook *diagnose.Report `json:"textbook"` // the same in the fixed order
+	Ratio    float64          `json:"minutes-against-textbook"`
+	Spread   *diagnose.Report `json:"spread"` // random cars, misreads
+	Doubles  *diagnose.Report `json:"doubles"`
+}
+
+func studyCommand() *cobra.Command {
+	var every, spread, doubles int
+	var misread float64
+	var all, asJSON bool
+	cmd := &cobra.Command{
+		Use:   "study FILE… | --library",
+		Short: "Play every fault through the guide, beside the fixed textbook order and the entropy bound",
+		Args:  cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, files []string) error {
+			circuits, err := studyCircuits(cmd, files, all)
+			if err != nil {
+				return err
+			}
+			if every < 1 || spread < 1 || doubles < 0 || misread < 0 || misread > 0.5 {
+				return badInput("--every and --spread are at least 1, --doubles at least 0, --misread from 0 to 0.5")
+			}
+			list := make([]*studied, len(circuits))
+			errs := make([]error, len(circuits))
+			var group sync.WaitGroup
+			slots := make(chan struct{}, runtime.NumCPU())
+			for k, c := range circuits {
+				group.Go(func() {
+					slots <- struct{}{}
+					defer func() { <-slots }()
+					list[k], errs[k] = studyOne(c, []diagnose.StudyOptions{
+						{Every: every}, {Every: every, Policy: diagnose.Textbook},
+						{Every: every, Spread: spread, Misread: misread}, {Doubles: doubles},
+					})
+					if !asJSON && errs[k] == nil {
+						fmt.Fprintf(cmd.ErrOrStderr(), "played: %s\n", c.Title)
+					}
+				})
+			}
+			group.Wait()
+			for _, err := range errs {
+				if err != nil {
+					return inputError{err}
+				}
+			}
+			if asJSON {
+				return writeJSON(cmd.OutOrStdout(), list)
+			}
+			return printStudy(cmd.OutOrStdout(), list)
+		},
+	}
+	cmd.Flags().BoolVar(&all, "library", false, "study every circuit that ships")
+	cmd.Flags().IntVar(&every, "every", 1, "play every so-manyth fault only")
+	cmd.Flags().IntVar(&spread, "spread", 1, "random cars a fault")
+	cmd.Flags().IntVar(&doubles, "doubles", 30, "pairs of faults")
+	cmd.Flags().Float64Var(&misread, "misread", 0.02, "chance that a reading is taken wrong")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON, every fault and its tests")
+	return cmd
+}
+
+func studyCircuits(cmd *cobra.Command, files []string, all bool) ([]*harness.Circuit, error) {
+	var circuits []*harness.Circuit
+	if all {
+		entries, err := library.All()
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range entries {
+			circuits = append(circuits, e.Circuit)
+		}
+	}
+	for _, file := range files {
+		c, err := readCircuit(cmd, file)
+		if err != nil {
+			return nil, err
+		}
+		circuits = append(circuits, c)
+	}
+	if len(circuits) == 0 {
+		return nil, badInput("name a harness file, or --library")
+	}
+	return circuits, nil
+}
+
+func studyOne(c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error) {
+	m, err := electric.New(c)
+	if err != nil {
+		return nil, err
+	}
+	g, err := diagnose.New(m)
+	if err != nil {
+		return nil, err
+	}
+	s := &studied{Circuit: c.Title}
+	for k, at := range []**diagnose.Report{&s.Guide, &s.Textbook, &s.Spread, &s.Doubles} {
+		if k == 3 && runs[k].Doubles == 0 {
+			continue
+		}
+		if *at, err = g.Study(runs[k], nil); err != nil {
+			return nil, err
+		}
+	}
+	if s.Textbook.MeanMinutes > 0 {
+		s.Ratio = s.Guide.MeanMinutes / s.Textbook.MeanMinutes
+	}
+	return s, nil
+}
+
+func printStudy(out io.Writer, list []*studied) error {
+	w := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
+	fmt.Fprintln(w, "circuit\tright\ttests\tproof\tp95\tmax\tminutes\ttextbook\tratio\tbound\tspread right\tsure, wrong\tdoubles\twrong repairs")
+	var sum struct{ right, minutes, textbook, spread, sure, doubles, wrong, over float64 }
+	n := float64(len(list))
+	for _, s := range list {
+		fmt.Fprintf(w, "%s\t%.1f %%\t%.1f\t%.1f\t%d\t%d\t%.1f\t%.1f\t%.2f\t%.1f\t%.1f %%\t%.1f %%", s.Circuit, 100*s.Guide.Right, s.Guide.MeanToName,
+			s.Guide.MeanTests, s.Guide.P95Tests, s.Guide.MaxTests, s.Guide.MeanMinutes, s.Textbook.MeanMinutes, s.Ratio, s.Guide.BoundTests,
+			100*s.Spread.Right, 100*s.Spread.ConfidentWrong)
+		if s.Doubles != nil {
+			fmt.Fprintf(w, "\t%.1f %%\t%.2f", 100*s.Doubles.Right, s.Doubles.WrongRepairs)
+			sum.doubles, sum.wrong = sum.doubles+s.Doubles.Right/n, sum.wrong+s.Doubles.WrongRepairs/n
+		}
+		fmt.Fprintln(w)
+		sum.right, sum.minutes, sum.textbook = sum.right+s.Guide.Right/n, sum.minutes+s.Guide.MeanMinutes/n, sum.textbook+s.Textbook.MeanMinutes/n
+		sum.spread, sum.sure = sum.spread+s.Spread.Right/n, sum.sure+s.Spread.ConfidentWrong/n
+		sum.over += s.Guide.MeanTests / s.Guide.BoundTests / n
+	}
+	fmt.Fprintf(w, "mean\t%.1f %%\t\t\t\t\t%.1f\t%.1f\t%.2f\t%.2f times\t%.1f %%\t%.1f %%\t%.1f %%\t%.2f\n", 100*sum.right, sum.minutes, sum.textbook,
+		sum.minutes/sum.textbook, sum.over, 100*sum.spread, 100*sum.sure, 100*sum.doubles, sum.wrong)
+	return w.Flush()
+}
