@@ -126,7 +126,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	// Another pin first, chosen from the list; then back.
 	b.press("m")
 	b.keys("K1.30")
-	b.keys("\t")
+	b.keys("\t\t") // past the black lead's place
 	b.keys("\r")
 	b.sees(".move .title", "Volts at K1.30")
 	b.press("n")
@@ -139,7 +139,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 func TestTouchingAPin(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.visit(s.url + "/jobs/4?state=low")
+	b.visit(s.url + "/jobs/7?state=low")
 	b.click(`[data-pin="M1.-"]`)
 	b.sees(".move", "Your choice")
 	b.sees(".move .title", "Volts at M1.-, low commanded")
@@ -151,8 +151,8 @@ func TestTouchingAPin(t *testing.T) {
 func TestTwoTabsOnOneJob(t *testing.T) {
 	s := open(t)
 	one, two := s.tab(t), s.tab(t)
-	one.visit(s.url + "/jobs/4")
-	two.visit(s.url + "/jobs/4")
+	one.visit(s.url + "/jobs/7")
+	two.visit(s.url + "/jobs/7")
 	for _, b := range []*tab{one, two} {
 		b.sees(".move .title", "Look at each fan")
 	}
@@ -168,7 +168,7 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 	two.sees("#notice", "Somebody else wrote to this job at the same moment")
 	two.sees(".thread", "from the first tab")
 	two.sees(".thread", "from the second tab")
-	entries, err := s.keep.Entries(context.Background(), 4)
+	entries, err := s.keep.Entries(context.Background(), 7)
 	require.NoError(t, err)
 	assert.Len(t, entries, 3)
 	assert.Equal(t, job.Noted, entries[2].Kind)
@@ -177,12 +177,12 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 func TestTheSetupByMouse(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.visit(s.url + "/jobs/4")
+	b.visit(s.url + "/jobs/7")
 	b.click(".add summary")
 	b.fill("#action", "K1 oat")
 	b.click(".add button")
 	b.sees("#notice", "is nothing done to a relay")
-	b.visit(s.url + "/jobs/4")
+	b.visit(s.url + "/jobs/7")
 	b.click(".add summary")
 	b.fill("#action", "K1 out")
 	b.click(".add button")
@@ -196,7 +196,7 @@ func TestTheSetupByMouse(t *testing.T) {
 func TestOnAPhone(t *testing.T) {
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
-	for _, path := range []string{"/", "/jobs/3"} {
+	for _, path := range []string{"/", "/jobs/6"} {
 		b.visit(s.url + path)
 		b.sees("h1", "")
 		assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`), path)
@@ -212,7 +212,7 @@ func TestWithoutScripts(t *testing.T) {
 		_, err := chromedp.Call(b.ctx, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: true})
 		return err
 	}))
-	b.visit(s.url + "/jobs/4")
+	b.visit(s.url + "/jobs/7")
 	b.do(chromedp.WaitVisible(chromedp.CSS("noscript p")))
 	b.click(`label:has(input[name="fan-M1"][value="fast"])`)
 	b.click(".record .button")
@@ -223,7 +223,7 @@ func TestWithoutScripts(t *testing.T) {
 func TestTheServerGone(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.visit(s.url + "/jobs/3")
+	b.visit(s.url + "/jobs/6")
 	b.fill(".reading", "6.1")
 	require.NoError(t, s.keep.Close())
 	b.click(".record .button")

@@ -110,7 +110,6 @@ type game struct {
 	misread float64
 	rng     *rand.Rand
 	nets    map[string]*electric.Network
-	well    map[string]*electric.Network
 	blown   uint64
 	ran     bool
 }
@@ -128,7 +127,7 @@ func (g *Guide) games(o StudyOptions) []*game {
 	add := func(seed uint64, car electric.Car, faults ...fault.Fault) {
 		games = append(games, &game{
 			g: g, faults: faults, car: car, misread: o.Misread, rng: rand.New(rand.NewPCG(seed, 0x57)),
-			nets: map[string]*electric.Network{}, well: map[string]*electric.Network{},
+			nets: map[string]*electric.Network{},
 		})
 	}
 	if o.Doubles > 0 {
@@ -156,6 +155,29 @@ func (g *Guide) games(o StudyOptions) []*game {
 	}
 	return games
 }
+
+// Player is a car as drawn but for its faults, that answers moves without error: for studies
+// from outside, and for trying the pages.
+type Player struct{ car *game }
+
+// Player puts faults into a car. An error says which cannot be.
+func (g *Guide) Player(faults ...string) (*Player, error) {
+	m := &game{g: g, clean: true, rng: rand.New(rand.NewPCG(1, 0x57)), nets: map[string]*electric.Network{}}
+	for _, words := range faults {
+		f, err := fault.Parse(g.circuit, words)
+		if err != nil {
+			return nil, err
+		}
+		m.faults = append(m.faults, f)
+	}
+	if m.network(nil) == nil {
+		return nil, fmt.Errorf("these faults cannot be in one car")
+	}
+	return &Player{m}, nil
+}
+
+// Answer makes the test on the car.
+func (p *Player) Answer(m *Move) probe.Observation { return p.car.answer(m) }
 
 // drawn draws a fault by its prior.
 func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
@@ -498,8 +520,8 @@ func (m *game) word(move *Move, setup []electric.Action, n *electric.Network, o 
 		}
 		chance[0] = 1 - chance[1]
 	default:
-		m.g.partWords(m.faults[0], probe.Test{Do: move.Do, Part: move.Part}, chance)
-		for _, f := range m.faults[1:] {
+		m.g.partWords(fault.Fault{}, probe.Test{Do: move.Do, Part: move.Part}, chance)
+		for _, f := range m.faults {
 			also := make([]float64, len(words))
 			m.g.partWords(f, probe.Test{Do: move.Do, Part: move.Part}, also)
 			if also[0] < chance[0] {
@@ -556,7 +578,7 @@ func (m *game) code() bool {
 }
 
 func (m *game) comes() bool {
-	return m.faults[0].Intermittent || m.faults[0].Words == fault.Brushes
+	return len(m.faults) > 0 && (m.faults[0].Intermittent || m.faults[0].Words == fault.Brushes)
 }
 
 // harmless tells whether no state shows a fan otherwise than on the same car in health.

@@ -176,7 +176,9 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 			return err
 		}
 		s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
-		if e.Kind != Undid {
+		if e.Kind == Undid { // a repair taken back is none
+			s.Repairs = slices.DeleteFunc(slices.Clone(s.Repairs), func(r Body) bool { return r.Action == e.Body.Action })
+		} else {
 			s.Ledger = append(s.Ledger, a)
 		}
 		if e.Kind == Repaired {

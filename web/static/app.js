@@ -7,7 +7,7 @@ const typing = (el) => el && (/^(INPUT|SELECT|TEXTAREA)$/.test(el.tagName) && el
 const keys = {
   r: () => (document.querySelector(".reading") || document.querySelector(".record input[type=radio]"))?.focus(),
   n: () => (document.querySelector(".to-next") || document.querySelector(".move"))?.[document.querySelector(".to-next") ? "click" : "scrollIntoView"](),
-  m: () => { const more = document.querySelector(".more"); if (more) { more.open = true; more.querySelector("select").focus(); } },
+  m: () => { const more = document.querySelector(".more"); if (more) { more.open = true; more.querySelector("#pin").focus(); } },
   s: () => { const add = document.querySelector(".add"); if (add) { add.open = true; add.querySelector("input[name=action]").focus(); } },
   "+": () => zoomBy("in"), "=": () => zoomBy("in"), "-": () => zoomBy("out"), "0": () => zoomBy("fit"),
   "?": () => { const list = document.querySelector("#keys"); if (list) { list.open ? list.close() : list.showModal(); } },

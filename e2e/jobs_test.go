@@ -1,0 +1,251 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+// car is a vehicle with faults in it, and the hands of the technician who works on it through
+// the page.
+type car struct {
+	*tab
+	url    string // of the job
+	player *diagnose.Player
+}
+
+// bring opens a job on a vehicle that has these faults.
+func bring(t *testing.T, s *site, circuit string, faults ...string) *car {
+	t.Helper()
+	entry, err := library.Open(circuit)
+	require.NoError(t, err)
+	model, err := electric.New(entry.Circuit)
+	require.NoError(t, err)
+	guide, err := diagnose.New(model)
+	require.NoError(t, err)
+	player, err := guide.Player(faults...)
+	require.NoError(t, err)
+	ctx := context.Background()
+	vehicle, err := s.keep.PutVehicle(ctx, "Test rig", "")
+	require.NoError(t, err)
+	h, err := s.keep.HarnessNamed(ctx, circuit)
+	require.NoError(t, err)
+	id, err := s.keep.OpenJob(ctx, vehicle, h.ID, "fans not right", "Rurik Dahl", time.Now())
+	require.NoError(t, err)
+	c := &car{s.tab(t), fmt.Sprintf("%s/jobs/%d", s.url, id), player}
+	c.visit(c.url)
+	return c
+}
+
+// asked reads the move that the page shows, as its form would record it.
+func (c *car) asked() (diagnose.Move, string) {
+	c.t.Helper()
+	c.quiet()
+	raw := c.eval(`(() => { const f = document.querySelector("form.record"); if (!f) return "";
+		const all = n => [...f.querySelectorAll("[name=" + n + "]")].map(e => e.value), one = n => all(n)[0] || "";
+		return JSON.stringify({do: one("do"), state: one("state"), setup: all("setup"), at: one("at"), from: one("from"), with: one("with"),
+			part: one("part"), bench: one("bench"), between: all("between"), energised: one("energised") != ""}); })()`)
+	if raw == "" {
+		return diagnose.Move{}, ""
+	}
+	var m diagnose.Move
+	require.NoError(c.t, json.Unmarshal([]byte(raw), &m))
+	return m, raw
+}
+
+// answer makes the test shown on the car and records what it gives.
+func (c *car) answer() {
+	c.t.Helper()
+	m, raw := c.asked()
+	require.NotEmpty(c.t, raw, "there is no move to answer: %s", c.text(".move"))
+	c.record(c.player.Answer(&m))
+}
+
+// record enters an answer in the form shown.
+func (c *car) record(o probe.Observation) {
+	c.t.Helper()
+	before := c.eval(`String(document.querySelectorAll(".bead.seen").length)`)
+	switch {
+	case o.Fans != nil:
+		for _, fan := range []string{"M1", "M2", "M3"} {
+			if word, ok := o.Fans[fan]; ok {
+				c.click(fmt.Sprintf(`label:has(input[name="fan-%s"][value="%s"])`, fan, word))
+			}
+		}
+	case o.Codes != nil:
+		c.fill(".reading", strings.Join(append([]string{"none"}, *o.Codes...), " "))
+		c.click(".record .button")
+	case o.Word() != "":
+		c.click(fmt.Sprintf(`label:has(input[name="word"][value="%s"])`, o.Word()))
+	default:
+		c.fill(".reading", o.Reading().String())
+		c.click(".record .button")
+	}
+	ctx, cancel := context.WithTimeout(c.ctx, patience)
+	defer cancel()
+	expr := fmt.Sprintf(`document.querySelectorAll(".bead.seen").length > %s`, before)
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expr))
+	for err != nil && ctx.Err() == nil { // another page has come meanwhile
+		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expr))
+	}
+	require.NoError(c.t, err)
+}
+
+// follow does what the page asks until the verdict is proven.
+func (c *car) follow(most int) {
+	c.t.Helper()
+	for range most {
+		c.quiet()
+		if c.eval(`String(!!document.querySelector(".verdict.proven"))`) == "true" {
+			return
+		}
+		c.answer()
+	}
+	c.t.Fatalf("no verdict after %d tests: %s", most, c.text(".thread"))
+}
+
+// own chooses a test of one's own by its address.
+func (c *car) own(query string) { c.t.Helper(); c.visit(c.url + "?" + query) }
+
+func TestABlownLinkFuse(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
+	c.follow(12)
+	c.sees(".verdict .fault", "F3 open")
+	c.click(".repairform .button")
+	c.sees(".chip.on", "F3 renewed")
+	// The fuse is whole now: every state is asked again, and each is as it should be.
+	c.follow(8)
+	c.sees(".verdict", "Every state is as it should be after the repair")
+	c.click(".verdict a.button")
+	c.sees("h2", "To be seen before the job closes")
+	c.sees("h3", "Does F3 open explain the complaint?")
+	c.accessible()
+}
+
+func TestABurntContactThatClicks(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "K1 make contact burnt 5")
+	c.own("do=relay&part=K1&state=low")
+	c.answer()
+	c.sees(".thread", "low: K1: click")
+	c.sees(".suspects", "")
+	c.visit(c.url)
+	c.follow(14)
+	c.sees(".verdict .fault", "K1 make contact")
+}
+
+func TestALostGroundTakenForADeadMotor(t *testing.T) {
+	c := bring(t, open(t), "f2-staged-pair", "wire M2.- - G1 open")
+	c.follow(14)
+	c.sees(".verdict .fault", "wire M2.- - G1 open")
+	// Whoever believes in the motor is shown what speaks against it.
+	c.visit(c.url + "/believe?part=M2")
+	c.sees("h2", "M2: the evidence gives it")
+	c.sees(".suspects", "wire M2.- - G1 open")
+}
+
+func TestAModuleThatIsInnocent(t *testing.T) {
+	// Half an ohm in the module's feed: a light lamp there is bright, the feed dies under load.
+	c := bring(t, open(t), "f7-discrete-module", "wire F1.b - FM.1 resists 1")
+	c.own("do=lamp&pin=FM.1&state=off")
+	c.sees(".move .title", "Test lamp at FM.1")
+	c.answer()
+	c.sees(".thread", "lamp bright at FM.1")
+	c.visit(c.url)
+	c.follow(18)
+	c.sees(".verdict .fault", "wire F1.b - FM.1")
+}
+
+func TestAFanLeftUnplugged(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "K3 coil open")
+	c.own("do=turned&part=M2&state=off")
+	c.sees(".record", "M2 unplugged")
+	c.answer()
+	c.sees(".chip.on", "M2 unplugged")
+	// The next look expects what an unplugged fan does: that it stands is no evidence.
+	c.own("look=1&state=high")
+	c.sees(".good", "M2 stopped")
+	c.answer()
+	c.visit(c.url + "/verify")
+	c.sees(".caution", "Still on the car: M2 unplugged")
+	c.fill("#closing", "done")
+	c.click(".closing .button")
+	c.sees("#notice", "The ledger is not empty: M2 unplugged")
+}
+
+func TestTwoFaults(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "F1 open", "F3 open")
+	c.follow(24)
+	first := c.text(".verdict .fault")
+	require.Contains(t, []string{"F1 open", "F3 open"}, first)
+	c.click(".repairform .button")
+	c.sees(".chip.on", "renewed")
+	c.follow(24)
+	second := c.text(".verdict .fault")
+	require.Contains(t, []string{"F1 open", "F3 open"}, second)
+	require.NotEqual(t, first, second)
+	c.click(".repairform .button")
+	c.sees(".chip.on", second[:2]+" renewed")
+	c.follow(8)
+	c.sees(".verdict", "Every state is as it should be after the repair")
+}
+
+func TestAContradiction(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
+	c.own("pin=F3.a&state=low")
+	c.answer()
+	c.own("pin=F3.b&state=low")
+	c.answer()
+	c.own("look=1&state=low")
+	// Both fans turn, says a tired eye: with one side of the link fuse dead.
+	c.record(probe.Observation{Fans: map[string]string{"M1": "slow", "M2": "slow"}})
+	c.sees(".move .notice.bad", "this contradicts the rest; take it again")
+	// Taken again and the first struck out, all is plain.
+	c.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
+	c.sees(".bead.struck", "struck out")
+	c.visit(c.url)
+	c.follow(10)
+	c.sees(".verdict .fault", "F3 open")
+}
+
+// A technician of the fuse-and-socket kind never does what is offered, and comes to the same
+// verdict.
+func TestOnesOwnWay(t *testing.T) {
+	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
+	for _, way := range []string{
+		"pin=F1.b&state=low", "pin=F2.b&state=low", "pin=K1.30&state=low", "do=relay&part=K1&state=low", "look=1&state=low",
+		"look=1&state=high", "pin=M1.%2B&state=low", "pin=F3.a&state=low", "do=lamp&pin=F3.b&state=low", "pin=F3.b&state=low",
+	} {
+		c.own(way)
+		c.sees(".move h2", "Your choice")
+		c.answer()
+	}
+	c.visit(c.url)
+	c.sees(".verdict", "Verdict, proven")
+	c.sees(".verdict .fault", "F3 open")
+	c.visit(c.url + "/why?fault=F3+open")
+	c.sees(".reasons", "for it")
+	c.accessible()
+}
+
+// The study of a circuit, begun and watched.
+func TestTheStudyPage(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f10-speed-controller/study")
+	b.sees("h1", "Study: Shed fan")
+	b.click(".ask .button")
+	b.sees(".reasons", "fixed textbook order")
+	b.sees("p", "Minutes against the fixed order")
+	b.accessible()
+}
