@@ -10,6 +10,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/diagnose"
 	"ironthread/core/job"
 	"ironthread/store"
 )
@@ -57,19 +58,25 @@ func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) 
 		a.failWith(c, err)
 		return
 	}
+	all, err := a.keep.AllEntries(ctx)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	learnt, err := a.experience(ctx)
+	if err != nil {
+		a.failWith(c, err)
+		return
+	}
+	until := time.Now().Add(a.opts.Patience) // for all of them together
 	for _, j := range jobs {
-		entries, err := a.keep.Entries(ctx, j.ID)
-		if err != nil {
-			a.failWith(c, err)
-			return
-		}
-		page.Jobs = append(page.Jobs, a.standing(j, entries))
+		page.Jobs = append(page.Jobs, a.standing(j, all[j.ID], learnt, until))
 	}
 	a.render(c, status, "bay.html", page)
 }
 
 // standing words how a job stands.
-func (a *App) standing(j store.Job, entries []job.Entry) bayJob {
+func (a *App) standing(j store.Job, entries []job.Entry, learnt diagnose.Experience, until time.Time) bayJob {
 	b := bayJob{ID: j.ID, Title: j.Title, Vehicle: j.Vehicle, Harness: j.Harness, OpenedAt: j.OpenedAt}
 	bench, err := a.circuits.get(j.Source)
 	if err != nil || bench.guide == nil {
@@ -85,12 +92,16 @@ func (a *App) standing(j store.Job, entries []job.Entry) bayJob {
 		b.Standing = state.Beads[len(state.Beads)-1].Detail
 		return b
 	}
-	as, err := bench.guide.Assess(state.Seen, state.Now)
+	as, ready, err := bench.assess(state.Seen, state.Now, learnt, max(0, time.Until(until)))
 	switch {
+	case !ready && err == nil:
+		b.Stage, b.Standing = "open", fmt.Sprintf("%d readings; being worked out", len(state.Seen))
 	case err != nil:
 		b.Stage, b.Standing = "unreadable", err.Error()
 	case len(state.Seen) == 0:
 		b.Stage, b.Standing, b.Share = "just begun", fmt.Sprintf("%d suspects, nothing seen yet", as.Of), 1
+	case as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault:
+		b.Stage, b.Standing = "to verify", "every state as it should be; the list is next"
 	case as.Verdict != nil && as.Verdict.Proven:
 		b.Stage, b.Standing = "verdict", as.Verdict.Faults[0]+", proven"
 	case as.Verdict != nil:

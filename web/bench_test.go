@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -52,4 +53,37 @@ func BenchmarkSheetStateSwitch(b *testing.B) {
 	}
 	slices.Sort(took)
 	b.ReportMetric(float64(took[len(took)*95/100].Microseconds())/1000, "p95-ms")
+}
+
+// BenchmarkFirstPageOfAJob opens the first page of a job on circuits that nothing is known of
+// yet, and reports the longest answer: what is not there within the page's patience comes later.
+func BenchmarkFirstPageOfAJob(b *testing.B) {
+	keep := storetest.Open(b)
+	require.NoError(b, demo.Load(b.Context(), keep, time.Now()))
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	require.NoError(b, err)
+	h := app.Handler()
+	list, err := keep.Harnesses(b.Context())
+	require.NoError(b, err)
+	vehicle, err := keep.PutVehicle(b.Context(), "Test rig", "")
+	require.NoError(b, err)
+	var longest time.Duration
+	n := 0
+	for b.Loop() {
+		x := list[n%len(list)]
+		n++
+		text := fmt.Sprintf("%s\n# unknown %d\n", x.Source, n)
+		name, err := keep.AddHarness(b.Context(), "cold", x.Title, text)
+		require.NoError(b, err)
+		cold, err := keep.HarnessNamed(b.Context(), name)
+		require.NoError(b, err)
+		id, err := keep.OpenJob(b.Context(), vehicle, cold.ID, "not right", "Technician", time.Now())
+		require.NoError(b, err)
+		r := httptest.NewRecorder()
+		start := time.Now()
+		h.ServeHTTP(r, httptest.NewRequest(http.MethodGet, fmt.Sprintf("/jobs/%d", id), nil))
+		longest = max(longest, time.Since(start))
+		require.Equal(b, http.StatusOK, r.Code)
+	}
+	b.ReportMetric(float64(longest.Microseconds())/1000, "longest-ms")
 }

@@ -49,11 +49,12 @@ type Options struct {
 	Workshop string // shown on the Bay
 	Log      *slog.Logger
 	Now      func() time.Time
-	Patience time.Duration // how long a page waits for a drawing on its way
+	Patience time.Duration // how long a page waits for a drawing or an assessment on its way
 }
 
-// defaultPatience leaves a page well under a third of a second.
-const defaultPatience = 150 * time.Millisecond
+// defaultPatience, for a drawing and for an assessment, leaves a page well under a third of a
+// second.
+const defaultPatience = 90 * time.Millisecond
 
 // App is the web application.
 type App struct {

@@ -109,21 +109,17 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 	return a, nil
 }
 
-// fits weighs each observation; one from before the last repair is kept in the log and says
-// nothing about the car as it is now.
+// fits weighs each observation. Of those from before the last repair only what was as it should
+// be counts on, and softly: see [Guide.before].
 func (g *Guide) fits(seen []probe.Observation, ph phase) ([][]fit, error) {
 	var fits [][]fit
 	for k := range seen {
-		if !ph.holds(g, &seen[k]) {
-			if _, err := seen[k].Test(g.circuit); err != nil {
-				return nil, fmt.Errorf("observation %d: %w", k+1, err)
-			}
-			fits = append(fits, nil)
-			continue
-		}
 		f, err := g.likelihood(&seen[k])
 		if err != nil {
 			return nil, fmt.Errorf("observation %d: %w", k+1, err)
+		}
+		if !ph.holds(g, &seen[k]) {
+			f = g.before(f, ph)
 		}
 		fits = append(fits, f)
 	}

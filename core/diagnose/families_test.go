@@ -125,7 +125,7 @@ func TestAfterTheRepairEveryStateIsAskedAgain(t *testing.T) {
 	require.NoError(t, err)
 	a, err := g.Assess(seen, diagnose.Now{State: g.Circuit().State("low"), Setup: renewed})
 	require.NoError(t, err)
-	require.NotNil(t, a.Verdict)
+	assert.Equal(t, []string{"F3 renewed"}, a.Repaired)
 	var states []string
 	for _, m := range a.Next {
 		assert.Equal(t, probe.LookAtFans, m.Do)
@@ -133,7 +133,7 @@ func TestAfterTheRepairEveryStateIsAskedAgain(t *testing.T) {
 		assert.Contains(t, m.Proof, "after the repair")
 		states = append(states, m.State)
 	}
-	assert.Equal(t, []string{"off", "low", "high"}, states)
+	assert.ElementsMatch(t, []string{"off", "low", "high"}, states)
 }
 
 func TestInstructionsAPersonCanFollow(t *testing.T) {

@@ -67,7 +67,7 @@ func (g *Guide) pair(b *belief, seen []probe.Observation, fits [][]fit, ph phase
 			}
 		}
 	}
-	asked, err := g.askedOf(seen, fits)
+	asked, err := g.askedOf(seen, ph)
 	if err != nil {
 		return err
 	}
@@ -183,10 +183,10 @@ type askedObservation struct {
 	key  string
 }
 
-func (g *Guide) askedOf(seen []probe.Observation, fits [][]fit) ([]askedObservation, error) {
+func (g *Guide) askedOf(seen []probe.Observation, ph phase) ([]askedObservation, error) {
 	var list []askedObservation
 	for k := range seen {
-		if fits[k] == nil || seen[k].Unreachable {
+		if seen[k].Unreachable || !ph.holds(g, &seen[k]) {
 			continue
 		}
 		t, err := seen[k].Test(g.circuit)

@@ -62,6 +62,43 @@ func (ph phase) since(g *Guide, seen []probe.Observation) []probe.Observation {
 	return kept
 }
 
+// How far an observation from before a repair still speaks against a suspect, and how well it
+// must have fitted a car with nothing wrong.
+const (
+	olderFloor   = 0.15
+	olderHealthy = 0.5
+)
+
+// before makes of an observation from before the last repair what it still says. What ran then
+// runs without the suspect's fault, whatever else was wrong, but for faults that hide each
+// other; what failed may have been the part renewed and says nothing (nil).
+func (g *Guide) before(fits []fit, ph phase) []fit {
+	healthy, best := fits[g.nobody()].mean(), 0.0
+	for i := range fits {
+		best = max(best, fits[i].mean())
+	}
+	if healthy < olderHealthy*best {
+		return nil
+	}
+	for i, s := range g.suspects {
+		if ph.renewed(s) {
+			fits[i].set(healthy) // the part was another one
+			continue
+		}
+		for k := range fits[i] {
+			fits[i][k] = max(fits[i][k], olderFloor*healthy)
+		}
+	}
+	return fits
+}
+
+// renewed tells whether the suspect's part is a new one.
+func (ph phase) renewed(s *suspect) bool {
+	return slices.ContainsFunc(ph.repairs, func(a electric.Action) bool {
+		return s.fault.Words != "" && electric.RepairIn([]electric.Action{a}, s.fault).Verb == ""
+	})
+}
+
 // prior is what a suspect is believed before this phase's evidence: a new part is exonerated,
 // a used one keeps some of its suspicion.
 func (ph phase) prior(s *suspect) float64 {

@@ -1,53 +1,245 @@
 package diagnose_test
 
 import (
-	"os"
-	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/diagnose"
-	"ironthread/library"
+	"ironthread/core/electric"
+	"ironthread/core/probe"
 )
 
-func TestZZ(t *testing.T) {
-	names := []string{"f3-twin-series-parallel"}
-	if x := os.Getenv("CIR"); x != "" {
-		names = strings.Split(x, ",")
+// A sample of the study, held to a little less than what the whole library reaches (see
+// docs/decisions.md): a sample scatters.
+func TestAStudyInSmall(t *testing.T) {
+	g := guideFor(t, "f3-twin-series-parallel")
+	const every = 6
+	clean, err := g.Study(diagnose.StudyOptions{Every: every}, nil)
+	require.NoError(t, err)
+	book, err := g.Study(diagnose.StudyOptions{Every: every, Policy: diagnose.Textbook}, nil)
+	require.NoError(t, err)
+	assert.InDelta(t, 1, clean.Right, 1e-9, "every fault on clean readings: %v", clean)
+	assert.Zero(t, clean.ConfidentWrong)
+	assert.Less(t, clean.MeanMinutes, 0.75*book.MeanMinutes)
+	assert.Less(t, clean.MeanToName, 2.5*clean.BoundTests)
+	assert.Greater(t, clean.EntropyBits, 4.0, "some hundred faults, not all equally likely")
+	assert.Less(t, clean.EntropyBits, 7.0)
+	spread, err := g.Study(diagnose.StudyOptions{Every: every, Spread: 1, Misread: 0.02}, nil)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, spread.Right, 0.9, "%v", spread)
+	t.Log(clean)
+	t.Log(book)
+	t.Log(spread)
+}
+
+func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
+	g := guideFor(t, "f8-pwm-module")
+	r, err := g.Study(diagnose.StudyOptions{Doubles: 10}, nil)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, r.Right, 0.9, "%+v", r.Trials)
+	assert.LessOrEqual(t, r.WrongRepairs, 0.5)
+	t.Log(r, r.WrongRepairs)
+}
+
+// A study tells how far it is and can be stopped.
+func TestAStudyCanBeStopped(t *testing.T) {
+	g := guideFor(t, "f10-speed-controller")
+	told := 0
+	r, err := g.Study(diagnose.StudyOptions{}, func(done, of int) bool {
+		told = done
+		assert.Greater(t, of, 10)
+		return done < 3
+	})
+	require.NoError(t, err)
+	assert.Equal(t, 3, told)
+	assert.Len(t, r.Trials, 3)
+}
+
+// Two burnt things at once: no single fault explains it, the pair is named, and once the one is
+// mended the other is found.
+func TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog(t *testing.T) {
+	g := guide(t)
+	seen := []probe.Observation{
+		look("high", "stopped", "fast"), look("low", "stopped", "stopped"),
+		volts("high", "F1.a", 12.2), volts("high", "F1.b", 0), volts("low", "F1.b", 0),
+		volts("high", "F3.a", 0), volts("high", "F3.b", 12.1), // the link is open too: else the second fan's feed would show on both sides
 	}
-	if os.Getenv("ALL") != "" {
-		names = nil
-		es, _ := library.All()
-		for _, e := range es {
-			names = append(names, e.Name)
+	a := assess(t, g, seen...)
+	require.NotEmpty(t, a.Pairs)
+	assert.ElementsMatch(t, []string{"F1 open", "F3 open"}, a.Pairs[0].Faults[:])
+	for _, p := range a.Pairs[1:] {
+		assert.LessOrEqual(t, p.Probability, a.Pairs[0].Probability)
+	}
+	one := assess(t, g, look("high", "fast", "fast"), look("low", "stopped", "stopped"))
+	assert.Empty(t, one.Pairs, "one fault explains it all")
+}
+
+// After a repair only what was seen since counts; a new part is exonerated, a used one not
+// quite.
+func TestARepairBeginsAnew(t *testing.T) {
+	g := guide(t)
+	before := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3), volts("low", "F3.b", 0)}
+	belief := func(repair string, since ...probe.Observation) (found, all float64) {
+		setup, err := electric.ParseSetup(g.Circuit(), []string{repair})
+		require.NoError(t, err)
+		seen := before
+		for _, o := range since {
+			o.Setup = []string{repair}
+			seen = append(seen, o)
 		}
-	}
-	for _, n := range names {
-		t.Run(n, func(t *testing.T) {
-			g := guideFor(t, n)
-			all := []diagnose.StudyOptions{{Every: 4}, {Every: 4, Policy: diagnose.Textbook}, {Every: 3, Spread: 1, Misread: 0.02}}
-			if os.Getenv("ONE") != "" {
-				all = all[:1]
-			}
-			if os.Getenv("DOUBLES") != "" {
-				all = []diagnose.StudyOptions{{Doubles: 12}}
-			}
-			for _, o := range all {
-				r, err := g.Study(o, nil)
-				require.NoError(t, err)
-				t.Log(r, r.WrongRepairs)
-				for _, x := range r.Trials {
-					if os.Getenv("SHOW") != "" {
-						t.Logf("   %v %v h%v %d/%d %.1f %s rep %d wrong %d", x.Fault, x.Found, x.Harmless, x.ToName, x.Tests, x.Minutes, x.Named, x.Repairs, x.Wrong)
-						if os.Getenv("SHOW") == "2" {
-							for _, a := range x.Asked {
-								t.Log("          ", a)
-							}
-						}
-					}
+		a, err := g.Assess(seen, diagnose.Now{Setup: setup})
+		require.NoError(t, err)
+		assert.Equal(t, []string{repair}, a.Repaired)
+		for _, s := range a.Suspects {
+			for _, name := range append([]string{s.Fault}, s.SameAs...) {
+				if name == "F3 open" {
+					found += s.Probability
 				}
 			}
-		})
+			all += s.Probability
+		}
+		return found, all
 	}
+	still := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
+	fresh, _ := belief("F3 renewed", still...)
+	used, _ := belief("F3 renewed used", still...)
+	other, _ := belief("K3 renewed", still...)
+	assert.Less(t, fresh, 0.1, "the new link fuse is not blown again")
+	assert.Greater(t, used, 2*fresh)
+	assert.Greater(t, other, used)
+}
+
+func TestProveMeWrong(t *testing.T) {
+	g := guide(t)
+	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
+	now := diagnose.Now{State: g.Circuit().State("low")}
+	s, err := g.Refute(seen, now, "K3")
+	require.NoError(t, err)
+	assert.Greater(t, s.Belief, 0.02)
+	assert.Less(t, s.Belief, 0.6)
+	require.NotEmpty(t, s.Else)
+	assert.Equal(t, "F3 open", s.Else[0].Fault)
+	require.NotNil(t, s.Refute)
+	assert.InDelta(t, s.Price*(1-s.Belief), s.Loss, 1e-9)
+	assert.Greater(t, s.Refuted, 0.3)
+	// The test does refute it where the truth is the link fuse: the answer leaves less of K3.
+	after := append(seen, car{g, "F3 open"}.answer(t, *s.Refute))
+	again, err := g.Refute(after, now, "K3")
+	require.NoError(t, err)
+	assert.Less(t, again.Belief, s.Belief/2)
+	_, err = g.Refute(seen, now, "K9")
+	assert.ErrorContains(t, err, "there is no part K9")
+}
+
+func TestWhyStillHereAndWhyCleared(t *testing.T) {
+	g := guide(t)
+	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3)}
+	here, err := g.Why(seen, diagnose.Now{}, "F3 open")
+	require.NoError(t, err)
+	require.Len(t, here.Reasons, 3)
+	assert.Greater(t, here.Now, here.Prior)
+	assert.Equal(t, "M1 fast, M2 fast", here.Reasons[0].Expected)
+	assert.Greater(t, here.Reasons[1].Times, 1.0)
+	gone, err := g.Why(seen, diagnose.Now{}, "F2 open")
+	require.NoError(t, err)
+	assert.Less(t, gone.Now, gone.Prior/10)
+	assert.Less(t, gone.Reasons[0].Times, 0.1, "both fans fast on high: its fuse is whole")
+	_, err = g.Why(seen, diagnose.Now{}, "F3 melted")
+	assert.ErrorContains(t, err, "F3")
+}
+
+// The workshop's own jobs move the priors, never by more than they weigh, and can be set back.
+func TestExperienceMovesThePriors(t *testing.T) {
+	g := guide(t)
+	share := func(kind string) (usual, now, all float64) {
+		for _, p := range g.Priors() {
+			all += p.Now
+			if p.Kind == kind {
+				usual, now = p.Usual, p.Now
+			}
+		}
+		return usual, now, all
+	}
+	usual, now, all := share("fuse open")
+	assert.InDelta(t, usual, now, 1e-12)
+	g.Learn(diagnose.Experience{"fuse open": 20, "no such kind": 50})
+	_, now, after := share("fuse open")
+	assert.Greater(t, now, usual)
+	assert.Less(t, now, 0.6, "twenty jobs are not all there is to know")
+	assert.InDelta(t, all, after, 1e-9, "the sum stays")
+	g.Learn(nil)
+	_, now, _ = share("fuse open")
+	assert.InDelta(t, usual, now, 1e-12)
+}
+
+// Tools and school change what is offered, never what a reading proves.
+func TestToolsAndSchools(t *testing.T) {
+	g := guide(t)
+	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
+	at := func(kit probe.Kit, school probe.School) *diagnose.Assessment {
+		a, err := g.Assess(seen, diagnose.Now{State: g.Circuit().State("low"), Kit: kit, School: school})
+		require.NoError(t, err)
+		return a
+	}
+	all := at(probe.Kit{}, probe.PlainBest)
+	for _, kit := range []probe.Kit{{NoMeter: true}, {NoMeter: true, NoLamp: true}, {NoJumper: true, NoClamp: true, Scan: probe.NoTool}} {
+		a := at(kit, probe.PlainBest)
+		require.NotEmpty(t, a.Next)
+		for _, m := range a.Next {
+			if kit.NoMeter {
+				assert.NotContains(t, []probe.Do{probe.Volts, probe.Ohms}, m.Do)
+			}
+			if kit.NoLamp {
+				assert.NotEqual(t, probe.Lamp, m.Do)
+			}
+			if kit.Scan == probe.NoTool {
+				assert.NotEqual(t, probe.Codes, m.Do)
+			}
+		}
+		require.Equal(t, len(all.Suspects), len(a.Suspects))
+		for k := range a.Suspects {
+			assert.InDelta(t, all.Suspects[k].Probability, a.Suspects[k].Probability, 1e-9)
+		}
+	}
+	swap := at(probe.Kit{}, probe.SwapFirst)
+	fuse := at(probe.Kit{}, probe.FuseFirst)
+	assert.Contains(t, fuse.Next[0].At, "F", "a fuse-first technician goes to the fuses")
+	assert.Equal(t, all.Suspects[0].Fault, swap.Suspects[0].Fault)
+}
+
+// Each kind of test is worded with its steps, tools and cautions.
+func TestWordsOfEveryKindOfTest(t *testing.T) {
+	g := guide(t)
+	c := g.Circuit()
+	words := map[probe.Do]int{}
+	for _, part := range []string{"K1", "K3", "M1"} {
+		for _, test := range probe.Around(c, nil, c.Part(part)) {
+			m, err := g.Look(nil, diagnose.Now{}, test)
+			require.NoError(t, err, "%v", test)
+			assert.NotEmpty(t, m.Title)
+			assert.NotEmpty(t, m.Steps, m.Title)
+			assert.NotEmpty(t, m.Good, m.Title)
+			assert.NotContains(t, m.Good, "NaN", m.Title)
+			o := m.Asked()
+			o.Stand(m.Do)
+			if m.Do == probe.LookAtFans {
+				o.Fans["M1"] = "stopped"
+			}
+			made, err := o.Test(c)
+			require.NoError(t, err, m.Title)
+			assert.Equal(t, test.Key(), made.Key(), "the move's own keys name the same test: %s", m.Title)
+			words[m.Do]++
+			if m.Do == probe.Ohms && m.Bench == "" {
+				assert.Contains(t, m.Cautions[len(m.Cautions)-1], "Power off")
+			}
+		}
+	}
+	for _, do := range []probe.Do{probe.LookAtFans, probe.Relay, probe.Ohms, probe.Amps, probe.Turned, probe.Looked, probe.Wiggled} {
+		assert.Positive(t, words[do], do)
+	}
+	turned, err := g.Look(nil, diagnose.Now{}, probe.Around(c, nil, c.Part("M1"))[2])
+	require.NoError(t, err)
+	assert.Equal(t, []string{"M1 unplugged"}, turned.Setup, "before a hand goes to a fan its motor is unplugged")
 }
