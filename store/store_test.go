@@ -114,3 +114,42 @@ func TestOpeningTwiceKeepsWhatIsThere(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, harnesses, 1, "a harness of that name is replaced")
 }
+
+func TestJobPhotosAndSettings(t *testing.T) {
+	keep, ctx := storetest.Open(t), t.Context()
+	v, err := keep.PutVehicle(ctx, "Gritter", "")
+	require.NoError(t, err)
+	h, err := keep.PutHarness(ctx, "h", "H", "source")
+	require.NoError(t, err)
+	id, err := keep.ImportJob(ctx, v, h, "runs hot", time.Now(), []job.Entry{
+		{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
+		{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
+	})
+	require.NoError(t, err)
+	all, err := keep.AllEntries(ctx)
+	require.NoError(t, err)
+	require.Len(t, all[id], 2)
+	assert.Equal(t, "salt", all[id][1].Body.Text)
+
+	photo, err := keep.AddJobPhoto(ctx, id, []byte{1, 2, 3})
+	require.NoError(t, err)
+	b, err := keep.JobPhoto(ctx, id, photo)
+	require.NoError(t, err)
+	assert.Equal(t, []byte{1, 2, 3}, b)
+	_, err = keep.JobPhoto(ctx, id+1, photo)
+	assert.ErrorIs(t, err, store.ErrNotFound, "another job's photograph")
+	_, err = keep.AddJobPhoto(ctx, id+1, []byte{1})
+	assert.ErrorIs(t, err, store.ErrNotFound)
+
+	var from time.Time
+	found, err := keep.Setting(ctx, "learn-from", &from)
+	require.NoError(t, err)
+	assert.False(t, found)
+	now := time.Date(2026, 3, 2, 12, 0, 0, 0, time.UTC)
+	require.NoError(t, keep.Set(ctx, "learn-from", now.Add(-time.Hour)))
+	require.NoError(t, keep.Set(ctx, "learn-from", now))
+	found, err = keep.Setting(ctx, "learn-from", &from)
+	require.NoError(t, err)
+	assert.True(t, found)
+	assert.True(t, now.Equal(from))
+}

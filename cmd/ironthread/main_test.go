@@ -139,3 +139,36 @@ func TestBadInputExitsWithTwo(t *testing.T) {
 	assert.ErrorContains(t, loopback("0.0.0.0:80"), "loopback only")
 	assert.NoError(t, loopback("127.0.0.1:80"))
 }
+
+func TestStudy(t *testing.T) {
+	code, out, errs := command("", "study", "../../library/f10-speed-controller.harness.yaml", "--every", "6", "--doubles", "2", "--json")
+	require.Zero(t, code, errs)
+	var list []struct {
+		Circuit string
+		Guide   struct {
+			Right  float64
+			Faults []struct {
+				Fault   string
+				Found   bool
+				Tests   int
+				Minutes float64
+			}
+		}
+		Textbook struct{ Policy string }
+		Doubles  struct{ Faults []any }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &list))
+	require.Len(t, list, 1)
+	assert.InDelta(t, 1, list[0].Guide.Right, 1e-9)
+	require.NotEmpty(t, list[0].Guide.Faults)
+	assert.Positive(t, list[0].Guide.Faults[0].Tests)
+	assert.Equal(t, "textbook", list[0].Textbook.Policy)
+	assert.Len(t, list[0].Doubles.Faults, 2)
+	code, out, _ = command("", "study", "../../library/f10-speed-controller.harness.yaml", "--every", "9", "--doubles", "0")
+	assert.Zero(t, code)
+	assert.Contains(t, out, "Shed fan")
+	for _, bad := range [][]string{{"study"}, {"study", twin, "--every", "0"}, {"study", "none.yaml"}} {
+		code, _, errs := command("", bad...)
+		assert.Equal(t, 2, code, "%v: %s", bad, errs)
+	}
+}

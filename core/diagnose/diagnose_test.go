@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -283,13 +284,49 @@ func TestIncrementalMinutes(t *testing.T) {
 	assert.Less(t, already, fresh, "the relay is out already")
 }
 
+// BenchmarkNextMove plays a job on the library's largest circuit and weighs it again after each
+// reading, the table being there; it reports the slowest step.
 func BenchmarkNextMove(b *testing.B) {
-	g := guide(b)
-	seen := []probe.Observation{look("high", "fast", "fast")}
-	assess(b, g, seen...)
-	for b.Loop() {
-		assess(b, g, seen...)
+	entries, err := library.All()
+	require.NoError(b, err)
+	var g *diagnose.Guide
+	for _, e := range entries {
+		m, err := electric.New(e.Circuit)
+		require.NoError(b, err)
+		other, err := diagnose.New(m)
+		require.NoError(b, err)
+		if g == nil || len(other.Faults()) > len(g.Faults()) {
+			g = other
+		}
 	}
+	player, err := g.Player("K1 make contact open")
+	require.NoError(b, err)
+	var seen []probe.Observation
+	nows := []diagnose.Now{{}}
+	for range 6 {
+		a, err := g.Assess(seen, nows[len(nows)-1])
+		require.NoError(b, err)
+		if len(a.Next) == 0 {
+			break
+		}
+		seen = append(seen, player.Answer(&a.Next[0]))
+		setup, err := electric.ParseSetup(g.Circuit(), a.Next[0].Setup)
+		require.NoError(b, err)
+		nows = append(nows, diagnose.Now{State: g.Circuit().State(a.Next[0].State), Setup: setup})
+	}
+	var slowest time.Duration
+	n := 0
+	for b.Loop() {
+		k := n % len(nows)
+		n++
+		start := time.Now()
+		_, err := g.Assess(seen[:k], nows[k])
+		if slowest = max(slowest, time.Since(start)); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(float64(len(g.Faults())), "suspects")
+	b.ReportMetric(float64(slowest.Microseconds())/1000, "slowest-ms")
 }
 
 func BenchmarkFirstAssessment(b *testing.B) {

@@ -73,3 +73,58 @@ func TestBodiesSurviveTheStore(t *testing.T) {
 	require.NoError(t, back.Unmarshal(raw))
 	assert.Equal(t, b, back)
 }
+
+func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	entries := []job.Entry{
+		entry(1, job.Opened, job.Body{Text: "runs hot"}),
+		entry(2, job.Seen, seen("low", map[string]string{"M1": "stopped"})),
+		entry(3, job.Noted, job.Body{Text: "green salt", Seq: 2}),
+		entry(4, job.Pictured, job.Body{Photo: 7, Text: "the box", Seq: 2}),
+		entry(5, job.Checked, job.Body{Check: "cause drag M1", Text: "as expected"}),
+		entry(6, job.Repaired, job.Body{Action: "F3 renewed", Fault: "F3 open", Proven: true, Text: "new fuse", Minutes: 4}),
+		entry(7, job.Checked, job.Body{Check: "warm-up up 95", Text: "late"}),
+	}
+	s := job.Fold(e.Circuit, entries)
+	assert.Len(t, s.Beads, 5, "what hangs on an entry is no bead of its own")
+	assert.Equal(t, []int64{7}, s.Beads[1].Photos)
+	assert.Equal(t, []string{"green salt", "the box"}, s.Beads[1].Notes)
+	require.Len(t, s.Repairs, 1)
+	assert.Equal(t, []string{"F3 renewed"}, probe.SetupWords(s.Ledger))
+	assert.Equal(t, map[string]string{"warm-up up 95": "late"}, s.Said, "what was said of the car before the repair is asked again")
+	assert.Equal(t, "cause: drag M1", s.Beads[2].Title)
+	assert.True(t, s.Beads[4].Telling)
+	assert.Equal(t, "new fuse; 4 min", s.Beads[3].Detail)
+
+	undone := job.Fold(e.Circuit, append(entries, entry(8, job.Undid, job.Body{Action: "F3 renewed"})))
+	assert.Empty(t, undone.Repairs, "a repair taken back is none")
+	shut := job.Fold(e.Circuit, append(entries, entry(9, job.Closed, job.Body{Text: "x", Reason: job.NotReproduced})))
+	assert.Equal(t, job.NotReproduced, shut.Reason)
+	assert.Equal(t, "Closed: not reproduced", shut.Beads[len(shut.Beads)-1].Title)
+}
+
+func TestTellingOfEveryKind(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	telling := func(o probe.Observation, expected string) bool {
+		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: &o, Expected: expected})})
+		require.NotContains(t, s.Beads[0].Detail, "does not count", o.String())
+		return s.Beads[0].Telling
+	}
+	figure := func(v float64) *probe.Reading { return &probe.Reading{Figure: v} }
+	relay := probe.Observation{State: "low", Relay: "K1", Felt: "nothing"}
+	assert.True(t, telling(relay, "click"))
+	relay.Felt = "click"
+	assert.False(t, telling(relay, "click"))
+	assert.False(t, telling(probe.Observation{Codes: &[]string{}}, "no codes"))
+	assert.True(t, telling(probe.Observation{Codes: &[]string{"P0480"}}, "no codes"))
+	assert.True(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(1)}, "5.6 A"))
+	assert.False(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(5.2)}, "5.6 A"))
+	coil := probe.Observation{Bench: "K1", Between: []string{"86", "85"}, Ohms: figure(84)}
+	assert.False(t, telling(coil, "85 Ω"))
+	coil.Ohms = &probe.Reading{Open: true}
+	assert.True(t, telling(coil, "85 Ω"))
+	assert.False(t, telling(probe.Observation{State: "low", Lamp: "bright", At: "K1.30"}, "bright"))
+	assert.False(t, telling(probe.Observation{Unreachable: true, At: "K1.30"}, ""))
+}

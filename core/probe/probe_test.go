@@ -2,6 +2,7 @@ package probe_test
 
 import (
 	"encoding/json"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -120,4 +121,87 @@ func TestLasting(t *testing.T) {
 	setup, err := electric.ParseSetup(c, []string{"K1 out", "F3 renewed", "M1 unplugged", "swapped K1 K2"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"F3 renewed", "swapped K1 K2"}, probe.SetupWords(probe.Lasting(setup)))
+}
+
+func TestObservationsOfEveryKind(t *testing.T) {
+	c := circuit(t)
+	all, err := probe.ReadObservations([]byte(`
+- {state: low, lamp: dim, at: M1.+, with: heavy}
+- {state: low, led: lights, at: ECU.61}
+- {state: high, amps: 31.5, at: F1.b, zeroed: true}
+- {state: off, setup: [BAT apart, M2 unplugged], ohms: open, at: F3.b, from: M2.+, leads: 0.3}
+- {state: off, setup: [BAT apart], ohms: 0.7, at: F3.b, from: M2.+, leads: 0.3}
+- {bench: K3, ohms: 88, between: [86, 85]}
+- {bench: K3, ohms: 0.1, between: [30, 87], energised: true}
+- {state: low, relay: K1, felt: click}
+- {codes: []}
+- {codes: [P0480]}
+- {turned: M1, found: drags, setup: [M1 unplugged]}
+- {looked: K3, found: corrosion}
+- {wiggled: K3, found: steady}
+- {unreachable: true, volts: null, at: F3.a}
+`), c)
+	require.NoError(t, err)
+	want := []string{
+		"low: heavy lamp dim at M1.+", "low: LED lights at ECU.61", "high: 31.5 A at F1.b", "off: OL at F3.b from M2.+ (BAT apart, M2 unplugged)",
+		"off: 0.4 Ω at F3.b from M2.+ (BAT apart)", "K3 on the bench: 88 Ω between 86 and 85", "K3 on the bench: 0.1 Ω between 30 and 87, energised",
+		"low: K1: click", "no codes", "codes P0480", "M1 by hand: drags (M1 unplugged)", "K3 looked at: corrosion", "K3 wiggled: steady", "F3.a cannot be reached",
+	}
+	require.Len(t, all, len(want))
+	keys := map[string]string{}
+	for i := range all {
+		assert.Equal(t, want[i], all[i].String())
+		made, err := all[i].Test(c)
+		require.NoError(t, err)
+		if other, twice := keys[made.Key()]; twice && !strings.Contains(want[i], "codes") {
+			t.Errorf("%s and %s are one test", want[i], other)
+		}
+		keys[made.Key()] = want[i]
+		b, err := json.Marshal(all[i])
+		require.NoError(t, err)
+		var back probe.Observation
+		require.NoError(t, json.Unmarshal(b, &back))
+		assert.Equal(t, all[i].String(), back.String())
+	}
+	assert.InDelta(t, 0.4, all[4].Ohms.Figure, 1e-12, "the leads' own ohms are taken off")
+	for text, want := range map[string]string{
+		"- {state: low, lamp: red, at: M1.+}":                               "the answer cannot be",
+		"- {state: low, lamp: dim}":                                         "need at",
+		"- {state: low, ohms: 3, at: M1.+}":                                 "ohms need from",
+		"- {state: low, amps: 3, at: G1}":                                   "a clamp goes round a wire",
+		"- {bench: M1, ohms: 3, between: [a, b]}":                           "is no relay",
+		"- {bench: K1, ohms: 3, between: [30]}":                             "two of the relay's pins",
+		"- {relay: K1, felt: click, state: low, codes: []}":                 "here are 2",
+		"- {turned: K1, found: free}":                                       "is a relay, not a motor",
+		"- {looked: K9, found: clean}":                                      "there is no part K9",
+		"- {state: low, volts: 3, at: K1.30'}":                              "read at the cavity",
+		"- {state: low, fans: {M1: cycling}}\n- {state: low, smelt: burnt}": `no key "smelt"`,
+	} {
+		_, err := probe.ReadObservations([]byte(text), c)
+		assert.ErrorContains(t, err, want, text)
+	}
+}
+
+func TestKitsAndSchools(t *testing.T) {
+	c := circuit(t)
+	jumper, err := electric.ParseSetup(c, []string{"K1 out", "jumper K1.30 K1.87"})
+	require.NoError(t, err)
+	bridge := probe.Test{Do: probe.LookAtFans, State: c.States[1], Setup: jumper}
+	assert.True(t, probe.Kit{}.Can(bridge))
+	assert.False(t, probe.Kit{NoJumper: true}.Can(bridge))
+	assert.Equal(t, []string{"fused lead"}, bridge.Tools())
+	assert.False(t, probe.Kit{Scan: probe.NoTool}.Can(probe.Test{Do: probe.Codes}))
+	assert.False(t, probe.Kit{NoClamp: true}.Can(probe.Test{Do: probe.Amps}))
+	fuse := probe.Test{Do: probe.Volts, State: c.States[1], At: harness.Pin{Part: "F3", Name: "a"}}
+	assert.Less(t, probe.FuseFirst.Weight(c, fuse), probe.PlainBest.Weight(c, fuse))
+	assert.InDelta(t, 1, probe.SocketFirst.Weight(c, fuse), 0)
+	swap, ok := probe.Neighbour(c, nil, "K2")
+	require.True(t, ok)
+	assert.Equal(t, "swapped K1 K2", swap.String())
+	_, ok = probe.Neighbour(c, nil, "K3")
+	assert.False(t, ok, "no other changeover relay is like it")
+	_, ok = probe.Neighbour(c, []electric.Action{swap}, "K1")
+	assert.False(t, ok, "it has changed places already")
+	lamps := probe.WithoutMeter([]probe.Test{fuse, bridge}, probe.Kit{NoMeter: true})
+	assert.Len(t, lamps, 2, "a lamp or an LED in the meter's place; a look needs none")
 }

@@ -2,6 +2,7 @@ package probe
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -62,7 +63,8 @@ func readObservation(n *yaml.Node) (Observation, error) {
 		}
 	}
 	if o.Leads > 0 && o.Ohms != nil && !o.Ohms.Open {
-		o.Ohms.Figure = max(0, o.Ohms.Figure-o.Leads) // the display still had the leads in it
+		// The display still had the leads in it; a meter shows no millionths.
+		o.Ohms.Figure = math.Round(max(0, o.Ohms.Figure-o.Leads)*1e6) / 1e6
 	}
 	return o, nil
 }
