@@ -40,6 +40,7 @@ type Standing struct {
 	Fault       string   `json:"fault"`
 	Probability float64  `json:"probability"`
 	SameAs      []string `json:"same-as"`
+	Alike       *Alike   `json:"alike,omitempty"` // why, where there are several
 	members     []int
 }
 
@@ -299,6 +300,7 @@ func (g *Guide) standing(members []int, b *belief) Standing {
 	for _, i := range members[1:] {
 		s.SameAs = append(s.SameAs, g.suspects[i].name)
 	}
+	s.Alike = g.alikeness(members)
 	return s
 }
 

@@ -58,6 +58,7 @@ type Verdict struct {
 	Probability float64  `json:"probability"`
 	Proven      bool     `json:"proven"`
 	Lacks       []string `json:"lacks"`
+	Alike       *Alike   `json:"alike,omitempty"` // why there are several faults
 }
 
 // conclude fills in verdict and next moves.
@@ -94,6 +95,7 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 	}
 	a.Verdict = &Verdict{
 		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
+		Alike: top.Alike,
 	}
 	for _, l := range lacking {
 		a.Verdict.Lacks = append(a.Verdict.Lacks, l.text)
