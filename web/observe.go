@@ -28,6 +28,7 @@ var (
 		{Value: "bridge", Label: "Relay out, 30–87 bridged fused, then a look"},
 		{Value: "coil", Label: "Relay on the bench: coil"}, {Value: "make", Label: "Relay on the bench: 30–87 energised"},
 		{Value: "welded", Label: "Relay on the bench: 30–87 at rest"}, {Value: "rest", Label: "Relay on the bench: 30–87a at rest"},
+		{Value: "curve", Label: "Sensor unplugged: ohms against its curve"},
 		{Value: string(probe.Turned), Label: "Fan turned by hand (unplugged)"}, {Value: "direct", Label: "Fan fed directly (unplugged)"},
 		{Value: string(probe.Looked), Label: "Looked at closely"}, {Value: string(probe.Wiggled), Label: "Tapped and wiggled"},
 	}
@@ -102,19 +103,19 @@ func partTest(c *harness.Circuit, t probe.Test) (probe.Test, error) {
 	for _, made := range append([]probe.Test{
 		{Do: probe.Looked, State: t.State, Setup: t.Setup, Part: t.Part}, {Do: probe.Wiggled, State: t.State, Setup: t.Setup, Part: t.Part},
 	}, probe.Around(c, t.Setup, part)...) {
-		if partWord(made) == want && (made.State == t.State || !needsState(made)) {
+		if partWord(c, made) == want && (made.State == t.State || !needsState(c, made)) {
 			return made, nil
 		}
 	}
 	return t, fmt.Errorf("this cannot be done with %s now (%s)", t.Part, part.Kind())
 }
 
-func needsState(t probe.Test) bool {
-	return t.Do == probe.Relay || partWord(t) == "swap" || partWord(t) == "bridge"
+func needsState(c *harness.Circuit, t probe.Test) bool {
+	return t.Do == probe.Relay || slices.Contains([]string{"swap", "bridge", "curve"}, partWord(c, t))
 }
 
 // partWord names a test of a part as the list of partTests does.
-func partWord(t probe.Test) string {
+func partWord(c *harness.Circuit, t probe.Test) string {
 	has := func(v electric.Verb) bool {
 		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == v })
 	}
@@ -130,6 +131,8 @@ func partWord(t probe.Test) string {
 		}
 	case probe.Ohms:
 		switch {
+		case c.Part(t.At.Part).Kind() == harness.KindSensor:
+			return "curve"
 		case t.At.Name == "86":
 			return "coil"
 		case t.From.Name == "87a":

@@ -73,7 +73,7 @@ func (g *Guide) blownOrShort(all []fault.Fault) *Alike {
 		return nil
 	}
 	return &Alike{
-		fmt.Sprintf("%s has blown the fuse, so the circuit is as dead as with %s alone.", short.Subject(), fuse),
+		fmt.Sprintf("%s has blown the fuse, so the circuit is as dead as with %s alone.", short, fuse),
 		fmt.Sprintf("%s out and the battery apart: ohms from its load side to ground; near nothing is the short. A new fuse that blows at once says the same.", fuse.Part),
 	}
 }

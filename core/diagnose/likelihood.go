@@ -48,7 +48,32 @@ func (g *Guide) likelihood(o *probe.Observation) ([]fit, error) {
 			f.level()
 		}
 	}
+	g.disturbed(fits, t)
 	return fits, nil
+}
+
+// mendedByChance is how often cleaning or swapping a part mends a bad joint at it, unnoticed
+// (common practice).
+const mendedByChance = 0.2
+
+// disturbed allows that an intervention has changed the car: where a part has been cleaned or
+// swapped, a bad joint at it may be none any more.
+func (g *Guide) disturbed(fits []fit, t probe.Test) {
+	for _, a := range t.Setup {
+		if a.Verb != electric.Swapped && a.Verb != electric.Cleaned {
+			continue
+		}
+		healthy := fits[g.nobody()]
+		for i, s := range g.suspects {
+			joint := s.fault.On == fault.OnPin || s.fault.Words == fault.Resists || s.fault.Words == fault.WayResists || s.fault.Words == fault.PostResists
+			if !joint || !slices.ContainsFunc(s.fault.Parts(), func(p string) bool { return p == a.Part || p == a.Other }) {
+				continue
+			}
+			for k := range fits[i] {
+				fits[i][k] = (1-mendedByChance)*fits[i][k] + mendedByChance*healthy[k]
+			}
+		}
+	}
 }
 
 // weigher gives what fills in a suspect's fits for an observation, and what a misread is worth.

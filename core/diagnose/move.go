@@ -268,6 +268,9 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 	for _, p := range g.leaders(b) {
 		tests = append(tests, probe.Around(g.circuit, now.Setup, p)...)
 	}
+	for _, w := range g.leadingWires(b) {
+		tests = append(tests, probe.Along(g.circuit, now.Setup, w)...)
+	}
 	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0], Setup: probe.Lasting(now.Setup)})
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
@@ -291,12 +294,38 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 			return nil, err
 		}
 		if bits := o.bits(b.of, b.same) * of.share(); bits > leastBits {
-			minutes := t.Minutes(g.circuit, now.State, now.Setup) * now.School.Weight(g.circuit, t)
+			minutes := g.minutes(t, now) * now.School.Weight(g.circuit, t)
 			list = append(list, scored{t, bits / minutes, bits})
 		}
 	}
 	slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(y.score, x.score) })
 	return list, nil
+}
+
+// minutes prices a test for this person, as the car stands.
+func (g *Guide) minutes(t probe.Test, now Now) float64 {
+	return t.Minutes(g.circuit, now.State, now.Setup) + now.Kit.Extra(g.circuit, t, now.State)
+}
+
+// leadingWires names the wires on which much belief lies, two at most.
+func (g *Guide) leadingWires(b *belief) []*harness.Wire {
+	on := map[*harness.Wire]float64{}
+	var wires []*harness.Wire
+	for i, s := range g.suspects {
+		for _, ends := range [][2]harness.Pin{s.fault.Wire, s.fault.Other} {
+			w := g.circuit.Wire(ends[0], ends[1])
+			if w == nil {
+				continue
+			}
+			if on[w] == 0 {
+				wires = append(wires, w)
+			}
+			on[w] += b.of[i]
+		}
+	}
+	wires = slices.DeleteFunc(wires, func(w *harness.Wire) bool { return on[w] < leadingBelief })
+	slices.SortStableFunc(wires, func(x, y *harness.Wire) int { return cmp.Compare(on[y], on[x]) })
+	return wires[:min(len(wires), 2)]
 }
 
 // closer is the belief with only the likelier suspects counting in choosing a test.
@@ -352,7 +381,7 @@ func (g *Guide) move(t probe.Test, b *belief, now Now) (Move, error) {
 	}
 	m := Move{
 		Do: t.Do, State: t.State.Name, Setup: probe.SetupWords(t.Setup),
-		Minutes: t.Minutes(g.circuit, now.State, now.Setup), Bits: o.bits(b.of, b.same), Good: g.healthy(t),
+		Minutes: g.minutes(t, now), Bits: o.bits(b.of, b.same), Good: g.healthy(t),
 	}
 	for k, label := range o.labels {
 		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, b.of)})

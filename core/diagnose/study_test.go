@@ -8,6 +8,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
+	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
@@ -242,4 +243,33 @@ func TestWordsOfEveryKindOfTest(t *testing.T) {
 	turned, err := g.Look(nil, diagnose.Now{}, probe.Around(c, nil, c.Part("M1"))[2])
 	require.NoError(t, err)
 	assert.Equal(t, []string{"M1 unplugged"}, turned.Setup, "before a hand goes to a fan its motor is unplugged")
+}
+
+// A sensor on its own plug: its ohms against the curve at the temperature of the state
+// that the harness gives.
+func TestASensorAgainstItsCurve(t *testing.T) {
+	g := guideFor(t, "m2-three-relay-two-winding")
+	c := g.Circuit()
+	sensors := c.OfKind(harness.KindSensor)
+	require.NotEmpty(t, sensors)
+	sensor := sensors[0]
+	n := 0
+	for _, test := range probe.Around(c, nil, sensor) {
+		if test.Do != probe.Ohms {
+			continue
+		}
+		n++
+		m, err := g.Look(nil, diagnose.Now{}, test)
+		require.NoError(t, err)
+		assert.Contains(t, m.Title, "unplugged: ohms from")
+		assert.NotEqual(t, "open", m.Good)
+		assert.Equal(t, []string{sensor.Name + " unplugged"}, m.Setup)
+		o := car{g, sensor.Name + " open"}.answer(t, m)
+		require.NotNil(t, o.Ohms)
+		assert.True(t, o.Ohms.Open, "a broken sensor reads open")
+		a, err := g.Assess([]probe.Observation{o}, diagnose.Now{Setup: test.Setup})
+		require.NoError(t, err)
+		assert.Contains(t, tops(a, 0.3), sensor.Name+" open")
+	}
+	assert.Positive(t, n)
 }

@@ -131,6 +131,12 @@ func (g *Guide) wordOhms(m *Move, t probe.Test) {
 		m.Cautions = append(m.Cautions, powerOff)
 		return
 	}
+	if g.circuit.Part(t.At.Part).Kind() == harness.KindSensor {
+		m.Title = fmt.Sprintf("%s unplugged: ohms from %s to %s, %s", t.At.Part, t.At.Name, t.From.Name, t.State.Name)
+		m.Steps = append(m.Steps, fmt.Sprintf("With the engine as in %s, ohmmeter across the sensor itself; hold it against its curve.", t.State.Name))
+		m.Cautions = append(m.Cautions, "Hot coolant and pressure: never open a hot system.")
+		return
+	}
 	m.Title = fmt.Sprintf("%s on the bench: ohms from %s to %s", t.At.Part, t.At.Name, t.From.Name)
 	if m.Energised {
 		m.Title += ", energised"

@@ -22,8 +22,36 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 		tests = append(tests, aroundRelay(c, kept, now, part.Name, spec)...)
 	case *harness.Motor:
 		tests = append(tests, aroundMotor(c, kept, now, part.Name, spec)...)
+	case *harness.Sensor: // its ohms against its curve, cold and hot
+		pins := part.Pins()
+		unplugged := electric.Action{Verb: electric.Unplugged, Part: part.Name}
+		for _, s := range c.States {
+			if s.Coolant != nil && len(pins) == 2 {
+				tests = append(tests, Test{
+					Do: Ohms, State: s, Setup: with(kept, unplugged),
+					At: harness.Pin{Part: part.Name, Name: pins[0].Name, Inner: true}, From: harness.Pin{Part: part.Name, Name: pins[1].Name, Inner: true},
+				})
+			}
+		}
 	}
 	return tests
+}
+
+// Along is the continuity of a wire, pin to pin with the power off: open where it is broken or
+// crossed with another. Parallel paths count.
+func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) []Test {
+	battery := c.OfKind(harness.KindBattery)
+	if len(battery) == 0 {
+		return nil
+	}
+	apart := electric.Action{Verb: electric.Apart, Part: battery[0].Name}
+	setup := Lasting(now)
+	if slices.Contains(now, apart) {
+		setup = now
+	} else {
+		setup = with(setup, apart)
+	}
+	return []Test{{Do: Ohms, State: c.States[0], Setup: setup, At: w.From, From: w.To}}
 }
 
 func with(kept []electric.Action, more ...electric.Action) []electric.Action {

@@ -54,6 +54,19 @@ func (k Kit) Can(t Test) bool {
 	return true
 }
 
+// minutesUntooled is what bringing a state on takes more without a scan tool that commands: a
+// stand-in on the sensor's plug, A/C on, a warm-up waited for (common practice).
+const minutesUntooled = 1.5
+
+// Extra is what a test takes more with this kit: state is the one commanded now.
+func (k Kit) Extra(c *harness.Circuit, t Test, state *harness.State) float64 {
+	commanded := len(c.CommandsIn(t.State, nil, harness.Heard{})) > 0
+	if k.Scan == CommandTool || !commanded || t.State == state || len(c.OfKind(harness.KindController)) == 0 {
+		return 0
+	}
+	return minutesUntooled
+}
+
 // Tools names what a test needs, for its card.
 func (t Test) Tools() []string {
 	var list []string

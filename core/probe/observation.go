@@ -281,12 +281,12 @@ func (o *Observation) leads(c *harness.Circuit, t Test) (Test, error) {
 func (o *Observation) benchTest(c *harness.Circuit, t Test) (Test, error) {
 	part := c.Part(o.Bench)
 	switch {
-	case part == nil || part.Kind() != harness.KindRelay:
-		return t, fmt.Errorf("bench: %s is no relay", o.Bench)
+	case part == nil || part.Kind() != harness.KindRelay && part.Kind() != harness.KindSensor:
+		return t, fmt.Errorf("bench: %s is no relay or sensor", o.Bench)
 	case o.Ohms == nil:
 		return t, fmt.Errorf("bench: ohms are missing")
 	case len(o.Between) != 2:
-		return t, fmt.Errorf("bench: between is two of the relay's pins, as in [86, 85]")
+		return t, fmt.Errorf("bench: between is two of its pins, as in [86, 85]")
 	}
 	for k, at := range []*harness.Pin{&t.At, &t.From} {
 		pin, err := c.FindPin(o.Bench + "." + o.Between[k])
@@ -295,6 +295,12 @@ func (o *Observation) benchTest(c *harness.Circuit, t Test) (Test, error) {
 		}
 		pin.Inner = true
 		*at = pin
+	}
+	if part.Kind() == harness.KindSensor {
+		if unplugged := (electric.Action{Verb: electric.Unplugged, Part: o.Bench}); !slices.Contains(t.Setup, unplugged) {
+			t.Setup = append(slices.Clone(t.Setup), unplugged)
+		}
+		return t, nil
 	}
 	t.Setup = benchSetup(t.Setup, o.Bench, o.Energised)
 	return t, nil

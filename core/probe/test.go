@@ -112,6 +112,10 @@ func drops(c *harness.Circuit) [][2]harness.Pin {
 	for _, p := range c.Parts {
 		pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
 		switch spec := p.Spec.(type) {
+		case *harness.Motor: // the whole feed at once
+			if battery := c.OfKind(harness.KindBattery); len(spec.Windings) == 0 && len(battery) > 0 {
+				pairs = append(pairs, [2]harness.Pin{{Part: battery[0].Name, Name: "+"}, pin("+")})
+			}
 		case *harness.Relay:
 			if spec.HasMake() {
 				pairs = append(pairs, [2]harness.Pin{pin("30"), pin("87")})
