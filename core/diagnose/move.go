@@ -275,7 +275,7 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
 	}
-	close := b.closer(closeBelief)
+	likely := b.closer(closeBelief)
 	made := g.made(seen)
 	var list []scored
 	for k, t := range tests {
@@ -284,7 +284,7 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 		}
 		of := b
 		if k >= usual {
-			of = close
+			of = likely
 		}
 		o, err := g.classes(t, of)
 		if err != nil {

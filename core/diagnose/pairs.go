@@ -84,19 +84,19 @@ func (g *Guide) pair(b *belief, seen []probe.Observation, fits [][]fit, ph phase
 		kept[k] = g.paired[pr]
 	}
 	err = g.both(places, func(k int) error {
-		w, err := g.pairFit(pairs[k], asked, kept[k])
+		w := g.pairFit(pairs[k], asked, kept[k])
 		weights[k] = 2 * priorTwo * ph.prior(g.suspects[pairs[k][0]]) * ph.prior(g.suspects[pairs[k][1]]) * w
-		return err
+		return nil
 	})
 	if err != nil {
 		return err
 	}
-	b.with(g, pairs, weights, b.sum*(1-priorTwo))
+	b.with(pairs, weights, b.sum*(1-priorTwo))
 	return nil
 }
 
 // with mixes the pairs into the belief; single is the weight of all single faults together.
-func (b *belief) with(g *Guide, pairs [][2]int, weights []float64, single float64) {
+func (b *belief) with(pairs [][2]int, weights []float64, single float64) {
 	sum := single
 	for _, w := range weights {
 		sum += w
@@ -200,7 +200,7 @@ func (g *Guide) askedOf(seen []probe.Observation, ph phase) ([]askedObservation,
 
 // pairFit is how well a pair explains all that was seen, on average over its cars. What is
 // known of single observations is kept in known.
-func (g *Guide) pairFit(pair [2]int, asked []askedObservation, known map[string][pairCars]float64) (float64, error) {
+func (g *Guide) pairFit(pair [2]int, asked []askedObservation, known map[string][pairCars]float64) float64 {
 	faults := []fault.Fault{g.suspects[pair[0]].fault, g.suspects[pair[1]].fault}
 	all := [pairCars]float64{}
 	for k := range all {
@@ -214,13 +214,13 @@ func (g *Guide) pairFit(pair [2]int, asked []askedObservation, known map[string]
 			if blown == nil {
 				h, err := g.pairHistory(faults)
 				if err != nil {
-					return 0, nil // two such faults cannot be at once
+					return 0 // two such faults cannot be at once
 				}
 				blown = &h
 			}
 			var err error
 			if of, err = g.pairObserved(pair, faults, a, blown, nets); err != nil {
-				return 0, nil
+				return 0
 			}
 			known[a.key] = of
 		}
@@ -232,7 +232,7 @@ func (g *Guide) pairFit(pair [2]int, asked []askedObservation, known map[string]
 	for _, v := range all {
 		mean += v / pairCars
 	}
-	return mean, nil
+	return mean
 }
 
 func (g *Guide) pairHistory(faults []fault.Fault) (blown [pairCars]uint64, err error) {

@@ -439,7 +439,7 @@ func (m *game) look(n *electric.Network, wrong bool) map[string]string {
 
 // figure is what the instrument shows, to two places.
 func (m *game) figure(move *Move, setup []electric.Action, n *electric.Network, o *probe.Observation, wrong bool) {
-	v := 0.0
+	var v float64
 	if move.Do == probe.Volts {
 		readings := make([]float32, len(m.g.model.Pins()))
 		n.MeterVolts(readings)
@@ -497,7 +497,7 @@ func (m *game) word(move *Move, setup []electric.Action, n *electric.Network, o 
 	switch move.Do {
 	case probe.Lamp, probe.LED:
 		v := math.Abs(meter(m.instrument(move, setup, o)))
-		at := 0
+		var at int
 		if move.Do == probe.Lamp {
 			at = slices.Index(words, m.g.model.LampWord(v))
 		} else {

@@ -1,6 +1,7 @@
 package diagnose_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -126,7 +127,7 @@ func TestProveMeWrong(t *testing.T) {
 	assert.InDelta(t, s.Price*(1-s.Belief), s.Loss, 1e-9)
 	assert.Greater(t, s.Refuted, 0.3)
 	// The test does refute it where the truth is the link fuse: the answer leaves less of K3.
-	after := append(seen, car{g, "F3 open"}.answer(t, *s.Refute))
+	after := append(slices.Clone(seen), car{g, "F3 open"}.answer(t, *s.Refute))
 	again, err := g.Refute(after, now, "K3")
 	require.NoError(t, err)
 	assert.Less(t, again.Belief, s.Belief/2)
