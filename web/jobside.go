@@ -13,6 +13,18 @@ import (
 	"ironthread/core/repair"
 )
 
+// faultAsked is the fault in a page's address, or the one that leads.
+func (a *App) faultAsked(c *gin.Context, j *jobAt) string {
+	if words := clip(c.Query("fault"), maxText); words != "" {
+		return words
+	}
+	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience)
+	if !ready || err != nil {
+		return ""
+	}
+	return leading(as)
+}
+
 // whyPage explains one suspect by the readings that decided.
 type whyPage struct {
 	jobSide
@@ -26,13 +38,8 @@ func (a *App) why(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := whyPage{jobSide: a.side(c, j, "why"), Fault: clip(c.Query("fault"), maxText), Faults: j.bench.guide.Faults()}
+	p := whyPage{jobSide: a.side(c, j, "why"), Fault: a.faultAsked(c, j), Faults: j.bench.guide.Faults()}
 	status := http.StatusOK
-	if p.Fault == "" {
-		if as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience); ready && err == nil {
-			p.Fault = leading(as)
-		}
-	}
 	if p.Fault != "" {
 		why, err := j.bench.guide.Why(j.state.Seen, nowOf(c, j), p.Fault)
 		if err != nil {
@@ -109,12 +116,7 @@ func (a *App) drive(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := drivePage{jobSide: a.side(c, j, "drive"), Fault: clip(c.Query("fault"), maxText), Faults: j.bench.guide.Faults()}
-	if p.Fault == "" {
-		if as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience); ready && err == nil {
-			p.Fault = leading(as)
-		}
-	}
+	p := drivePage{jobSide: a.side(c, j, "drive"), Fault: a.faultAsked(c, j), Faults: j.bench.guide.Faults()}
 	status := http.StatusOK
 	var faults []fault.Fault
 	if p.Fault != "" {

@@ -75,13 +75,8 @@ func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
 func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Assessment, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	ph := g.phase(now.Setup)
-	fits, err := g.fits(seen, ph)
+	b, fits, ph, err := g.evidence(seen, now)
 	if err != nil {
-		return nil, err
-	}
-	b := g.weigh(fits, -1, ph)
-	if err := g.pair(b, seen, fits, ph); err != nil {
 		return nil, err
 	}
 	if err := g.alike(b); err != nil {
@@ -108,6 +103,18 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 		return nil, err
 	}
 	return a, nil
+}
+
+// evidence weighs all that was seen of the car as it stands, two faults at once included where
+// no single one explains it; it also gives how each observation fitted each suspect.
+func (g *Guide) evidence(seen []probe.Observation, now Now) (*belief, [][]fit, phase, error) {
+	ph := g.phase(now.Setup)
+	fits, err := g.fits(seen, ph)
+	if err != nil {
+		return nil, nil, ph, err
+	}
+	b := g.weigh(fits, -1, ph)
+	return b, fits, ph, g.pair(b, seen, fits, ph)
 }
 
 // fits weighs each observation. Of those from before the last repair only what was as it should

@@ -39,13 +39,8 @@ func (g *Guide) Why(seen []probe.Observation, now Now, words string) (*Explanati
 		}
 		return nil, fmt.Errorf("%s is not among the suspects of this circuit", words)
 	}
-	ph := g.phase(now.Setup)
-	fits, err := g.fits(seen, ph)
+	b, fits, ph, err := g.evidence(seen, now)
 	if err != nil {
-		return nil, err
-	}
-	b := g.weigh(fits, -1, ph)
-	if err := g.pair(b, seen, fits, ph); err != nil {
 		return nil, err
 	}
 	e := &Explanation{Fault: words, Prior: ph.prior(g.suspects[i]), Now: b.of[i]}
@@ -152,13 +147,8 @@ func (g *Guide) Refute(seen []probe.Observation, now Now, name string) (*Stakes,
 	if part == nil {
 		return nil, fmt.Errorf("there is no part %s", name)
 	}
-	ph := g.phase(now.Setup)
-	fits, err := g.fits(seen, ph)
+	b, _, _, err := g.evidence(seen, now)
 	if err != nil {
-		return nil, err
-	}
-	b := g.weigh(fits, -1, ph)
-	if err := g.pair(b, seen, fits, ph); err != nil {
 		return nil, err
 	}
 	b.live(g)

@@ -11,12 +11,11 @@ import (
 func (g *Guide) Look(seen []probe.Observation, now Now, t probe.Test) (Move, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	ph := g.phase(now.Setup)
-	fits, err := g.fits(seen, ph)
+	b, _, _, err := g.evidence(seen, now)
 	if err != nil {
 		return Move{}, err
 	}
-	return g.move(t, g.weigh(fits, -1, ph), now)
+	return g.move(t, b, now)
 }
 
 // Healthy words what a test shows on a car with nothing wrong, as drawn.
