@@ -75,6 +75,7 @@ type Guide struct {
 type sheaf struct {
 	setup   []electric.Action
 	samples [][]float32
+	speeds  [][][4]float64        // chances of words, as far as they have been asked for
 	binned  map[[3]int]*binnedRow // by state and leads, for choosing tests
 }
 
@@ -176,7 +177,7 @@ func (g *Guide) sheaf(setup []electric.Action) (*sheaf, error) {
 	if len(g.sheaves) >= keptSheaves {
 		clear(g.sheaves) // made again as they are needed
 	}
-	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects)), binned: map[[3]int]*binnedRow{}}
+	sh := &sheaf{setup: setup, samples: make([][]float32, len(g.suspects)), speeds: make([][][4]float64, len(g.suspects)), binned: map[[3]int]*binnedRow{}}
 	g.sheaves[key] = sh
 	return sh, nil
 }

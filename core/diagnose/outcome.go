@@ -94,17 +94,19 @@ func (g *Guide) fanClasses(sh *sheaf, state int, b *belief, live []int) *outcome
 		combos *= words
 	}
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, combos)}
+	rows := make([]float64, combos*len(g.suspects))
+	const nothing = 1e-7
 	for _, i := range live {
-		row := make([]float64, combos)
+		row := rows[i*combos : (i+1)*combos]
+		chances := g.speedsOf(sh, i)
 		for k := range cars {
-			var each [][4]float64
-			for f := range g.fans {
-				each = append(each, speedChances(g.fan(sh, i, state, f).at(k)))
-			}
+			each := chances[(k*len(g.circuit.States)+state)*len(g.fans):][:len(g.fans)]
 			for combo := range row {
 				chance, rest := b.car[i][k], combo
 				for f := range each {
-					chance *= each[f][rest%words]
+					if chance *= each[f][rest%words]; chance < nothing {
+						break
+					}
 					rest /= words
 				}
 				row[combo] += chance
@@ -125,6 +127,24 @@ func (g *Guide) fanClasses(sh *sheaf, state int, b *belief, live []int) *outcome
 		o.labels = append(o.labels, strings.Join(words4, ", "))
 	}
 	return o.keepLikely(0.002)
+}
+
+// speedsOf gives the chance of each word by car, state and fan; it does not depend on the
+// evidence and is kept.
+func (g *Guide) speedsOf(sh *sheaf, suspect int) [][4]float64 {
+	if known := sh.speeds[suspect]; known != nil {
+		return known
+	}
+	all := make([][4]float64, 0, cars*len(g.circuit.States)*len(g.fans))
+	for k := range cars {
+		for j := range g.circuit.States {
+			for f := range g.fans {
+				all = append(all, speedChances(g.fan(sh, suspect, j, f).at(k)))
+			}
+		}
+	}
+	sh.speeds[suspect] = all
+	return all
 }
 
 // keepLikely drops classes whose chance is below least.

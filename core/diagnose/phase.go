@@ -150,16 +150,16 @@ const harmlessBelow = 0.1
 
 // usualWords is the chance of each word by state and fan, over the cars left of a suspect.
 func (g *Guide) usualWords(sh *sheaf, i int, b *belief) [][4]float64 {
+	all := g.speedsOf(sh, i)
 	chances := make([][4]float64, 0, len(g.circuit.States)*len(g.fans))
 	for j := range g.circuit.States {
 		for f := range g.fans {
 			var of [4]float64
-			shares := g.fan(sh, i, j, f)
 			for k := range cars {
 				if b.car[i][k] < 1e-6 {
 					continue
 				}
-				for w, p := range speedChances(shares.at(k)) {
+				for w, p := range all[(k*len(g.circuit.States)+j)*len(g.fans)+f] {
 					of[w] += b.car[i][k] * p
 				}
 			}
