@@ -119,6 +119,28 @@ func (a *App) setUp(c *gin.Context) {
 	}
 }
 
+// setUpAll takes the ledger to a whole set-up at one touch: what a move asks for has been done.
+func (a *App) setUpAll(c *gin.Context) {
+	j, ok := a.openForChange(c)
+	if !ok {
+		return
+	}
+	setup, err := electric.ParseSetup(j.bench.circuit, c.PostFormArray("setup"))
+	if err == nil {
+		_, err = j.bench.model.Network(setup, nil)
+	}
+	if err != nil {
+		a.refuse(c, j, capitalise(err.Error())+".")
+		return
+	}
+	entries := ledgerEntries(j.state.Ledger, setup)
+	if len(entries) == 0 {
+		a.refuse(c, j, "The ledger says so already.")
+		return
+	}
+	a.write(c, j, entries...)
+}
+
 // strike strikes an entry out, by an entry.
 func (a *App) strike(c *gin.Context) {
 	j, ok := a.openForChange(c)

@@ -23,6 +23,7 @@ type bayPage struct {
 	Vehicles  []store.Vehicle
 	Harnesses []store.Harness
 	Form      startForm
+	Pending   bool // how some job stands is still being worked out
 }
 
 // bayJob is a job and how it stands.
@@ -37,6 +38,7 @@ type bayJob struct {
 	Share    float64
 	Out      []string // what the ledger holds
 	Closed   bool
+	pending  bool
 }
 
 type startForm struct{ Vehicle, NewVehicle, Harness, Complaint string }
@@ -70,7 +72,8 @@ func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) 
 	}
 	until := time.Now().Add(a.opts.Patience) // for all of them together
 	for _, j := range jobs {
-		page.Jobs = append(page.Jobs, a.standing(j, all[j.ID], learnt, until))
+		one := a.standing(j, all[j.ID], learnt, until)
+		page.Jobs, page.Pending = append(page.Jobs, one), page.Pending || one.pending
 	}
 	a.render(c, status, "bay.html", page)
 }
@@ -85,6 +88,9 @@ func (a *App) standing(j store.Job, entries []job.Entry, learnt diagnose.Experie
 	}
 	state := job.Fold(bench.circuit, entries)
 	for _, action := range state.Ledger {
+		if state.Closed && action.Lasts() {
+			continue // it is the car's own now
+		}
 		b.Out = append(b.Out, action.String())
 	}
 	if state.Closed {
@@ -95,6 +101,7 @@ func (a *App) standing(j store.Job, entries []job.Entry, learnt diagnose.Experie
 	as, ready, err := bench.assess(state.Seen, state.Now, learnt, max(0, time.Until(until)))
 	switch {
 	case !ready && err == nil:
+		b.pending = true
 		b.Stage, b.Standing = "open", fmt.Sprintf("%d readings; being worked out", len(state.Seen))
 	case err != nil:
 		b.Stage, b.Standing = "unreadable", err.Error()

@@ -82,6 +82,7 @@ type card struct {
 	Answers []string // words of an answer that is no figure
 	Unit    *probe.Unit
 	Changes []string // what recording enters in the ledger
+	After   []string // the whole set-up then
 }
 
 type fanInput struct {
@@ -331,7 +332,7 @@ func (p *jobPage) chooseCard(j *jobAt, now diagnose.Now, as *diagnose.Assessment
 	if p.Card.Bench != "" {
 		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })
 	}
-	p.Card.Changes = changes(p.Setup, after)
+	p.Card.Changes, p.Card.After = changes(p.Setup, after), after
 	return nil
 }
 

@@ -109,6 +109,7 @@ func (a *App) Handler() http.Handler {
 	r.GET("/jobs/:id/since", a.since)
 	r.POST("/jobs/:id/seen", a.record)
 	r.POST("/jobs/:id/setup", a.setUp)
+	r.POST("/jobs/:id/setup/all", a.setUpAll)
 	r.POST("/jobs/:id/strike", a.strike)
 	r.POST("/jobs/:id/note", a.note)
 	r.POST("/jobs/:id/close", a.closeJob)

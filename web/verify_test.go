@@ -188,6 +188,13 @@ func TestEveryKindOfReading(t *testing.T) {
 		require.Equal(t, http.StatusSeeOther, r.Code, "%s: %s", c.choose, r.Body.String())
 		says(t, w.get(job).Body.String(), c.want)
 	}
+	// A whole set-up at one touch, and back.
+	w.post(job+"/setup/all")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
+	says(t, w.get(job).Body.String(), "No longer: K1 out")
+	says(t, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
+	says(t, w.post(job+"/setup/all", "setup", "K9 out").Body.String(), "there is no part K9")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup/all").Code)
 	// Photographs and notes hang on the entry they are about.
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40))))

@@ -206,6 +206,9 @@ func printAssessment(out io.Writer, a *diagnose.Assessment) error {
 	for _, s := range a.Surprising {
 		fmt.Fprintf(w, "surprising\t%s\n", s.Text)
 	}
+	for _, p := range a.Pairs {
+		fmt.Fprintf(w, "two at once\t%s and %s (%.1f %%)\n", p.Faults[0], p.Faults[1], 100*p.Probability)
+	}
 	if v := a.Verdict; v != nil {
 		fmt.Fprintf(w, "verdict\t%s (%.1f %%)\n", strings.Join(v.Faults, " or "), 100*v.Probability)
 		for _, l := range v.Lacks {

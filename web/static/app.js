@@ -44,8 +44,13 @@ const busy = (n) => { waiting = Math.max(0, waiting + n); document.documentEleme
 document.addEventListener("htmx:before:request", () => busy(1));
 document.addEventListener("htmx:finally:request", () => busy(-1));
 
+// The newest entry of the thread is in sight.
+const newest = () => { const thread = document.querySelector(".job > .thread"); if (thread && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight; };
+document.addEventListener("DOMContentLoaded", newest);
+
 // The page that was swapped in says its name.
 document.addEventListener("htmx:after:swap", () => {
+  newest();
   const heading = document.querySelector("main h1");
   if (heading) document.title = `${heading.firstChild.textContent.trim()} · Iron Thread`;
 });
