@@ -196,7 +196,10 @@ func TestTheSetupByMouse(t *testing.T) {
 func TestOnAPhone(t *testing.T) {
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
-	for _, path := range []string{"/", "/jobs/6"} {
+	for _, path := range []string{
+		"/", "/jobs/1/verify", "/jobs/6/why", "/jobs/6/believe?part=K3", "/jobs/6/drive", "/jobs/1/report",
+		"/logbook?harness=f3-twin-series-parallel", "/tools", "/harnesses/f1-one-relay/study", "/jobs/6",
+	} {
 		b.visit(s.url + path)
 		b.sees("h1", "")
 		assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`), path)

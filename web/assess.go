@@ -29,8 +29,8 @@ type assessments struct {
 
 // assess gives what the evidence leaves if that is known, or gets known within so long; ready
 // is false while it is being worked out.
-func (w *work) assess(seen []probe.Observation, now diagnose.Now, learnt diagnose.Experience, patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
-	sum := assessmentSum(seen, now, learnt)
+func (w *work) assess(seen []probe.Observation, now diagnose.Now, patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
+	sum := assessmentSum(seen, now)
 	w.assessed.mu.Lock()
 	if w.assessed.bySum == nil {
 		w.assessed.bySum = newRecent[*assessing](keptAssessments)
@@ -46,7 +46,6 @@ func (w *work) assess(seen []probe.Observation, now diagnose.Now, learnt diagnos
 					one.err = fmt.Errorf("working out what the evidence leaves: %v", p)
 				}
 			}()
-			w.guide.Learn(learnt)
 			one.as, one.err = w.guide.Assess(seen, now)
 		}()
 	}
@@ -66,7 +65,7 @@ func (w *work) assess(seen []probe.Observation, now diagnose.Now, learnt diagnos
 	}
 }
 
-func assessmentSum(seen []probe.Observation, now diagnose.Now, learnt diagnose.Experience) [32]byte {
+func assessmentSum(seen []probe.Observation, now diagnose.Now) [32]byte {
 	state := ""
 	if now.State != nil {
 		state = now.State.Name
@@ -78,7 +77,7 @@ func assessmentSum(seen []probe.Observation, now diagnose.Now, learnt diagnose.E
 		Kit    probe.Kit
 		School probe.School
 		Learnt diagnose.Experience
-	}{seen, state, probe.SetupWords(now.Setup), now.Kit, now.School, learnt})
+	}{seen, state, probe.SetupWords(now.Setup), now.Kit, now.School, now.Learnt})
 	if err != nil { // such values always marshal
 		return [32]byte{}
 	}

@@ -98,7 +98,8 @@ func (a *App) standing(j store.Job, entries []job.Entry, learnt diagnose.Experie
 		b.Standing = state.Beads[len(state.Beads)-1].Detail
 		return b
 	}
-	as, ready, err := bench.assess(state.Seen, state.Now, learnt, max(0, time.Until(until)))
+	state.Now.Learnt = learnt
+	as, ready, err := bench.assess(state.Seen, state.Now, max(0, time.Until(until)))
 	switch {
 	case !ready && err == nil:
 		b.pending = true

@@ -191,7 +191,7 @@ type pending struct {
 // showJob assembles the page.
 func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	now := nowOf(c, j)
-	as, ready, err := j.bench.assess(j.state.Seen, now, j.learnt, a.opts.Patience)
+	as, ready, err := j.bench.assess(j.state.Seen, now, a.opts.Patience)
 	if err != nil {
 		a.failWith(c, err)
 		return

@@ -18,7 +18,7 @@ func (a *App) faultAsked(c *gin.Context, j *jobAt) string {
 	if words := clip(c.Query("fault"), maxText); words != "" {
 		return words
 	}
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience)
+	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience)
 	if !ready || err != nil {
 		return ""
 	}

@@ -120,8 +120,7 @@ func (a *App) logbook(c *gin.Context) {
 			continue
 		}
 		if b, err := a.circuits.get(h.Source); err == nil && b.guide != nil {
-			b.guide.Learn(learnt)
-			p.Priors = b.guide.Priors()
+			p.Priors = b.guide.Priors(learnt)
 			p.Priors = p.Priors[:min(len(p.Priors), priorsListed)]
 		}
 	}

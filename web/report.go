@@ -60,7 +60,7 @@ func (a *App) reportOf(c *gin.Context, j *jobAt) (*reportPage, error) {
 	p := &reportPage{
 		jobSide: a.side(c, j, "report"), Workshop: a.opts.Workshop, Found: j.state.Repairs, Verified: v.list, Causes: v.causes, Printed: a.opts.Now(),
 	}
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience*4)
+	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience*4)
 	if err != nil {
 		return nil, err
 	}

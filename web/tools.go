@@ -123,5 +123,6 @@ func backTo(path string) string {
 func nowOf(c *gin.Context, j *jobAt) diagnose.Now {
 	now := j.state.Now
 	now.Kit, now.School = kitOf(c)
+	now.Learnt = j.learnt
 	return now
 }

@@ -212,7 +212,7 @@ func (a *App) repair(c *gin.Context) {
 // foundBy is the fault that a repair is for: of the verdict, or else the likeliest that it
 // mends.
 func (j *jobAt) foundBy(c *gin.Context, action electric.Action, a *App) (found string, proven bool) {
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), j.learnt, a.opts.Patience*10)
+	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience*10)
 	if !ready || err != nil {
 		return "", false
 	}

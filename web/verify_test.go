@@ -3,6 +3,7 @@ package web_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/png"
 	"mime/multipart"
@@ -11,9 +12,13 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ironthread/demo"
+	"ironthread/web"
 )
 
 // A job from the verdict to the close: the repair with its parts, every state again, the list,
@@ -189,7 +194,7 @@ func TestEveryKindOfReading(t *testing.T) {
 		says(t, w.get(job).Body.String(), c.want)
 	}
 	// A whole set-up at one touch, and back.
-	w.post(job+"/setup/all")
+	w.post(job + "/setup/all")
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
 	says(t, w.get(job).Body.String(), "No longer: K1 out")
 	says(t, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
@@ -204,4 +209,31 @@ func TestEveryKindOfReading(t *testing.T) {
 	assert.Equal(t, "image/jpeg", w.get(job+"/photo/1").Header().Get("Content-Type"))
 	w.post(job+"/note", "text", "green with salt", "seq", "2")
 	says(t, w.get(job).Body.String(), "green with salt")
+}
+
+// A job on a circuit of which nothing is known yet: the page is there at once and says how far
+// it is; what the evidence leaves comes when it is worked out. Nothing recorded meanwhile is lost.
+func TestNoPageWaitsForTheGuide(t *testing.T) {
+	w := openWith(t, web.Options{Workshop: demo.Workshop, Patience: time.Nanosecond})
+	h, err := w.keep.HarnessNamed(t.Context(), "f5-two-windings")
+	require.NoError(t, err)
+	name, err := w.keep.AddHarness(t.Context(), "cold", h.Title, h.Source+"\n# known to nobody yet\n")
+	require.NoError(t, err)
+	h, err = w.keep.HarnessNamed(t.Context(), name)
+	require.NoError(t, err)
+	vehicle, err := w.keep.PutVehicle(t.Context(), "Rig", "")
+	require.NoError(t, err)
+	id, err := w.keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now())
+	require.NoError(t, err)
+	job := fmt.Sprintf("/jobs/%d", id)
+	page := w.get(job).Body.String()
+	says(t, page, "Working out what the evidence leaves")
+	says(t, w.get("/").Body.String(), "being worked out")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "stopped").Code)
+	for strings.Contains(page, "Working out") {
+		time.Sleep(20 * time.Millisecond)
+		page = w.get(job).Body.String()
+	}
+	says(t, page, "Next move")
+	says(t, page, "high: M1 stopped")
 }

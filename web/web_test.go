@@ -33,9 +33,14 @@ type workshop struct {
 
 func open(t *testing.T) *workshop {
 	t.Helper()
+	return openWith(t, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+}
+
+func openWith(t *testing.T, options web.Options) *workshop {
+	t.Helper()
 	keep := storetest.Open(t)
 	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+	app, err := web.New(keep, options)
 	require.NoError(t, err)
 	return &workshop{t, app.Handler(), keep}
 }

@@ -10,14 +10,15 @@ import (
 	"ironthread/core/probe"
 )
 
-// Now is how the car stands: the command given last, if any, and the ledger; and what the
-// technician has and likes. Kit and School change what is offered and in which order, never
-// what a reading proves.
+// Now is how the car stands: the command given last, if any, and the ledger; what the
+// technician has and likes; and what the workshop has learnt. Kit and School change what is
+// offered and in which order, Learnt what is believed beforehand, none what a reading proves.
 type Now struct {
 	State  *harness.State
 	Setup  []electric.Action
 	Kit    probe.Kit
 	School probe.School
+	Learnt Experience
 }
 
 // Assessment is what the evidence leaves, in the shape of the command line's JSON.
@@ -108,6 +109,7 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 // evidence weighs all that was seen of the car as it stands, two faults at once included where
 // no single one explains it; it also gives how each observation fitted each suspect.
 func (g *Guide) evidence(seen []probe.Observation, now Now) (*belief, [][]fit, phase, error) {
+	g.learn(now.Learnt)
 	ph := g.phase(now.Setup)
 	fits, err := g.fits(seen, ph)
 	if err != nil {

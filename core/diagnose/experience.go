@@ -33,11 +33,9 @@ func KindOf(c *harness.Circuit, f fault.Fault) string {
 	return string(part.Kind()) + " " + f.Words
 }
 
-// Learn counts a workshop's own closed jobs into the priors; nil sets them back. What evidence
+// learn counts a workshop's own closed jobs into the priors; nil sets them back. What evidence
 // proves does not change by it.
-func (g *Guide) Learn(e Experience) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
+func (g *Guide) learn(e Experience) {
 	if maps.Equal(e, g.learnt) {
 		return
 	}
@@ -72,10 +70,11 @@ type PriorOf struct {
 	Now   float64 `json:"now"`   // with the workshop's own jobs counted in
 }
 
-// Priors lists them, the likeliest first.
-func (g *Guide) Priors() []PriorOf {
+// Priors lists them, the likeliest first, with a workshop's own jobs counted in.
+func (g *Guide) Priors(e Experience) []PriorOf {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.learn(e)
 	at := map[string]int{}
 	var list []PriorOf
 	for _, s := range g.suspects {

@@ -347,8 +347,8 @@ func (g *Guide) entropy() float64 {
 		sum += s.prior
 	}
 	bits := 0.0
-	for _, p := range share {
-		bits -= p / sum * math.Log2(p/sum)
+	for _, leader := range leaders {
+		bits -= share[leader] / sum * math.Log2(share[leader]/sum)
 	}
 	return bits
 }

@@ -155,24 +155,28 @@ func TestWhyStillHereAndWhyCleared(t *testing.T) {
 // The workshop's own jobs move the priors, never by more than they weigh, and can be set back.
 func TestExperienceMovesThePriors(t *testing.T) {
 	g := guide(t)
-	share := func(kind string) (usual, now, all float64) {
-		for _, p := range g.Priors() {
+	share := func(e diagnose.Experience) (usual, now, all float64) {
+		for _, p := range g.Priors(e) {
 			all += p.Now
-			if p.Kind == kind {
+			if p.Kind == "fuse open" {
 				usual, now = p.Usual, p.Now
 			}
 		}
 		return usual, now, all
 	}
-	usual, now, all := share("fuse open")
+	usual, now, all := share(nil)
 	assert.InDelta(t, usual, now, 1e-12)
-	g.Learn(diagnose.Experience{"fuse open": 20, "no such kind": 50})
-	_, now, after := share("fuse open")
+	learnt := diagnose.Experience{"fuse open": 20, "no such kind": 50}
+	_, now, after := share(learnt)
 	assert.Greater(t, now, usual)
 	assert.Less(t, now, 0.6, "twenty jobs are not all there is to know")
 	assert.InDelta(t, all, after, 1e-9, "the sum stays")
-	g.Learn(nil)
-	_, now, _ = share("fuse open")
+	with, err := g.Assess(nil, diagnose.Now{Learnt: learnt})
+	require.NoError(t, err)
+	without, err := g.Assess(nil, diagnose.Now{})
+	require.NoError(t, err)
+	assert.Greater(t, with.Belief.Parts["F3"], without.Belief.Parts["F3"])
+	_, now, _ = share(nil)
 	assert.InDelta(t, usual, now, 1e-12)
 }
 

@@ -80,20 +80,30 @@ func (g *Guide) asked(m *Move, t probe.Test, now Now) string {
 	}
 	command := strings.Join(g.circuit.CommandsIn(t.State, nil, harness.Heard{}), " and ")
 	asked := "nothing commanded"
-	if command != "" {
+	switch {
+	case command != "":
 		asked = t.State.Name + " commanded"
+	case !g.commands():
+		asked = "in " + t.State.Name // nobody commands: a switch, a knob or the heat decides
 	}
 	switch {
 	case now.State == t.State:
 		m.Steps = append(m.Steps, fmt.Sprintf("%s stays as it is (%s).", capital(t.State.Name), asked))
-	case command == "":
+	case command == "" && asked == "nothing commanded":
 		m.Steps = append(m.Steps, fmt.Sprintf("Key %s, nothing commanded (%s).", onOff(t.State.Key), t.State.Name))
+	case command == "":
+		m.Steps = append(m.Steps, fmt.Sprintf("Key %s; bring it %s.", onOff(t.State.Key), asked))
 	case now.Kit.Scan != probe.CommandTool:
 		m.Steps = append(m.Steps, fmt.Sprintf("Bring on %s without a scan tool that commands: %s.", t.State.Name, g.withoutTool(now.Kit)))
 	default:
 		m.Steps = append(m.Steps, fmt.Sprintf("Command %s.", t.State.Name))
 	}
 	return asked
+}
+
+// commands tells whether a controller commands any state of the circuit.
+func (g *Guide) commands() bool {
+	return slices.ContainsFunc(g.circuit.States, func(s *harness.State) bool { return len(g.circuit.CommandsIn(s, nil, harness.Heard{})) > 0 })
 }
 
 // withoutTool says how a state is asked for where no scan tool commands it (common practice).
@@ -175,7 +185,7 @@ func (g *Guide) wordLeads(m *Move, t probe.Test, asked string) {
 	} else {
 		m.Steps = append(m.Steps, "Clip: "+black+".", "Tip: "+g.where(t.At)+".")
 	}
-	command := !strings.HasPrefix(asked, "nothing commanded")
+	command := strings.HasPrefix(asked, t.State.Name+" commanded") || !g.commands()
 	if part.Kind() == harness.KindMotor || command {
 		m.Cautions = append(m.Cautions, leadsClear)
 	}

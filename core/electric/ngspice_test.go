@@ -77,8 +77,8 @@ type difference struct {
 }
 
 const (
-	limitVolts = 1e-3 // the issue asked for 1 mV
-	limitShare = 1e-3 // and 0.1 %
+	limitVolts = 1e-3 // a millivolt
+	limitShare = 1e-3 // a thousandth
 	leastAmps  = 1e-6 // below this a current is the leak's
 )
 

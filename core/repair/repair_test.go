@@ -188,3 +188,59 @@ func TestCanItBeDriven(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, roars.Verdict, "run when they should not")
 }
+
+// Every circuit of the library has a verification that a healthy car passes, and says for every
+// sampled fault whether it can be driven and why it may have failed.
+func TestEveryCircuitOfTheLibrary(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	for _, e := range entries {
+		m, err := electric.New(e.Circuit)
+		require.NoError(t, err)
+		list, err := repair.List(m, nil)
+		require.NoError(t, err, e.Name)
+		keys := map[string]bool{}
+		for _, c := range list {
+			assert.False(t, keys[c.Key], "%s: two checks %s", e.Name, c.Key)
+			keys[c.Key] = true
+			assert.NotEmpty(t, c.Expect, "%s: %s", e.Name, c.Text)
+			if c.Test == nil {
+				continue
+			}
+			o := probe.Observation{State: c.Test.State.Name}
+			switch c.Test.Do {
+			case probe.LookAtFans:
+				o.Fans = map[string]string{}
+				p, err := m.Solve(electric.Condition{State: c.Test.State})
+				require.NoError(t, err)
+				for _, fan := range e.Circuit.Fans() {
+					o.Fans[fan.Name] = string(p.Motors[fan.Name].Speed)
+				}
+			case probe.Amps:
+				p, err := m.Solve(electric.Condition{State: c.Test.State})
+				require.NoError(t, err)
+				o.At, o.Amps = c.Test.At.String(), &probe.Reading{Figure: p.Motors[c.Test.At.Part].Amps}
+			default:
+				o.Codes = &[]string{}
+			}
+			ticked := repair.Tick(e.Circuit, []repair.Check{c}, []probe.Observation{o}, nil)
+			assert.True(t, ticked[0].Done && !ticked[0].Wrong, "%s: a healthy car fails at %s (%s): %s", e.Name, c.Text, c.Expect, o.String())
+		}
+		all := fault.All(e.Circuit)
+		for k := 0; k < len(all); k += 9 {
+			f := all[k].Fault
+			d, err := repair.CanDrive(m, nil, []fault.Fault{f})
+			require.NoError(t, err, "%s: %s", e.Name, f)
+			assert.Len(t, d.States, len(e.Circuit.States))
+			assert.NotEmpty(t, d.Verdict)
+			assert.NotEmpty(t, d.Never)
+			for _, s := range d.States {
+				assert.True(t, s.Air >= 0 && s.Air < 3, "%s, %s: %v", e.Name, f, s)
+			}
+			for _, c := range repair.Causes(m, f) {
+				assert.NotEmpty(t, c.Text)
+				assert.NotEmpty(t, c.Why)
+			}
+		}
+	}
+}

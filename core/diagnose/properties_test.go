@@ -1,0 +1,202 @@
+package diagnose
+
+import (
+	"encoding/json"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat"
+
+	"ironthread/core/electric"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+func small(t testing.TB, name string) *Guide {
+	t.Helper()
+	e, err := library.Open(name)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	g, err := New(m)
+	require.NoError(t, err)
+	return g
+}
+
+// The information of a test is the mutual information of suspect and answer: the entropy of the
+// answers less that of the answers of each suspect, by gonum's stat.Entropy (in nats).
+func TestBitsAreMutualInformation(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	for range 200 {
+		suspects, classes := 2+rng.IntN(6), 2+rng.IntN(5)
+		o := &outcomes{total: make([]float64, classes), chance: make([][]float64, suspects)}
+		belief := make([]float64, suspects)
+		sum := 0.0
+		for i := range belief {
+			belief[i] = rng.Float64()
+			sum += belief[i]
+		}
+		want := 0.0
+		answers := make([]float64, classes)
+		for i := range belief {
+			belief[i] /= sum
+			row := make([]float64, classes)
+			rest := 0.0
+			for k := range row {
+				row[k] = rng.Float64()
+				rest += row[k]
+			}
+			for k := range row {
+				row[k] /= rest
+				answers[k] += belief[i] * row[k]
+			}
+			o.chance[i] = row
+			want -= belief[i] * stat.Entropy(row)
+		}
+		want = (want + stat.Entropy(answers)) / math.Ln2
+		assert.InDelta(t, want, o.bits(belief, nil), 1e-9)
+		// Taking suspects as one loses information, never gains any.
+		assert.LessOrEqual(t, o.bits(belief, []int{0, 1}), o.bits(belief, nil)+1e-9)
+		everyone := make([]int, suspects)
+		for i := range everyone {
+			everyone[i] = i
+		}
+		assert.InDelta(t, 0, o.bits(belief, everyone), 1e-9, "nothing is gained among those taken as one")
+	}
+}
+
+// The entropy of a circuit's faults lies between that of one fault and that of as many equal
+// ones, and counts those alike once (gonum's stat.Entropy over the groups).
+func TestEntropyOfACircuit(t *testing.T) {
+	g := small(t, "f10-speed-controller")
+	most := math.Log2(float64(len(g.suspects)))
+	assert.Greater(t, g.entropy(), 2.0)
+	assert.Less(t, g.entropy(), most)
+	all := make([]float64, 0, len(g.suspects))
+	sum := 0.0
+	for _, s := range g.suspects {
+		if s.fault.Words != "" {
+			all = append(all, s.prior)
+			sum += s.prior
+		}
+	}
+	for i := range all {
+		all[i] /= sum
+	}
+	assert.LessOrEqual(t, g.entropy(), stat.Entropy(all)/math.Ln2+1e-9, "taking some together lowers it")
+}
+
+// Whatever is recorded, in whatever order: belief sums to one, nothing is ever ruled out
+// entirely, and the order does not matter.
+func TestAnyEvidenceLeavesABelief(t *testing.T) {
+	for _, name := range []string{"f1-one-relay", "f6-resistor-card", "f8-pwm-module"} {
+		g := small(t, name)
+		rng := rand.New(rand.NewPCG(7, uint64(len(name))))
+		for range 12 {
+			var seen []probe.Observation
+			for range 1 + rng.IntN(6) {
+				seen = append(seen, anything(t, g, rng))
+			}
+			b, fits, _, err := g.evidence(seen, Now{})
+			require.NoError(t, err, "%v", seen)
+			sum := 0.0
+			for i, p := range b.of {
+				require.False(t, math.IsNaN(p) || p < 0, "%s: %v", g.suspects[i].name, seen)
+				sum += p
+			}
+			assert.InDelta(t, 1, sum, 1e-3)
+			for _, f := range fits {
+				for i := range f {
+					assert.Positive(t, f[i].mean(), "a misread is always kept: %s", g.suspects[i].name)
+				}
+			}
+			rng.Shuffle(len(seen), func(i, j int) { seen[i], seen[j] = seen[j], seen[i] })
+			again, _, _, err := g.evidence(seen, Now{})
+			require.NoError(t, err)
+			for i := range b.of {
+				require.InDelta(t, b.of[i], again.of[i], 1e-4, g.suspects[i].name)
+			}
+		}
+	}
+}
+
+// anything is some observation that the circuit permits, right or wrong.
+func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
+	t.Helper()
+	tests := probe.Tests(g.circuit, nil)
+	for _, p := range g.circuit.Parts {
+		tests = append(tests, probe.Around(g.circuit, nil, p)...)
+	}
+	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0]})
+	m, err := g.Look(nil, Now{}, tests[rng.IntN(len(tests))])
+	require.NoError(t, err)
+	o := m.Asked()
+	figure := &probe.Reading{Figure: math.Round(1000*rng.Float64()) / 70, Open: rng.IntN(8) == 0}
+	switch m.Do {
+	case probe.LookAtFans:
+		o.Fans = map[string]string{}
+		for _, fan := range g.fans {
+			o.Fans[fan] = probe.FanWords[rng.IntN(len(probe.FanWords))]
+		}
+	case probe.Volts:
+		o.Volts = figure
+	case probe.Amps:
+		o.Amps = figure
+	case probe.Ohms:
+		o.Ohms = figure
+	default:
+		words := probe.Words[m.Do]
+		o.Say(m.Do, words[rng.IntN(len(words))])
+	}
+	return o
+}
+
+// The same study gives the same report: seeds decide, nothing else.
+func TestAStudyIsRepeatable(t *testing.T) {
+	run := func() string {
+		r, err := small(t, "f10-speed-controller").Study(StudyOptions{Every: 5, Spread: 1, Misread: 0.05, Seed: 3}, nil)
+		require.NoError(t, err)
+		b, err := json.Marshal(r)
+		require.NoError(t, err)
+		return string(b)
+	}
+	assert.True(t, run() == run())
+}
+
+// A likelihood by hand: one relay, one fan; the look at a standing fan weighs "fuse open"
+// against "no fault" as the chance of the word on their cars says, misread chance included.
+func TestALikelihoodByHand(t *testing.T) {
+	g := small(t, "f1-one-relay")
+	o := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}}
+	fits, err := g.likelihood(&o)
+	require.NoError(t, err)
+	at := func(name string) *fit {
+		for i, s := range g.suspects {
+			if s.name == name {
+				return &fits[i]
+			}
+		}
+		t.Fatal(name)
+		return nil
+	}
+	floor := misread / 4 // four words
+	assert.InDelta(t, 0.98*1+floor, at("F1 open").mean(), 0.05, "a fan without its fuse stands")
+	assert.InDelta(t, floor, at(NoFault).mean(), 1e-3, "a healthy one stands only for a tired eye")
+	assert.InDelta(t, likelyUnknown, at(SomethingElse).mean(), 1e-12)
+	// Bayes' rule on the two, by hand.
+	b, _, _, err := g.evidence([]probe.Observation{o}, Now{})
+	require.NoError(t, err)
+	var fuse, none, pFuse, pNone float64
+	for i, s := range g.suspects {
+		switch s.name {
+		case "F1 open":
+			fuse, pFuse = b.of[i], s.prior*at("F1 open").mean()
+		case NoFault:
+			none, pNone = b.of[i], s.prior*at(NoFault).mean()
+		}
+	}
+	assert.InDelta(t, pFuse/pNone, fuse/none, 1e-6*pFuse/pNone)
+}
