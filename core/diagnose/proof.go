@@ -194,6 +194,10 @@ func benchProves(f fault.Fault, t probe.Test) bool {
 		return !energised && t.From.Name == "87"
 	case fault.RestOpen, fault.RestBurnt:
 		return !energised && t.From.Name == "87a"
+	case fault.MakeOpenB, fault.MakeBurntB:
+		return energised && t.From.Name == "87b"
+	case fault.RestOpenB, fault.RestBurntB:
+		return !energised && t.From.Name == "87ab"
 	}
 	return false
 }

@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -209,6 +210,16 @@ func TestToolsAndSchools(t *testing.T) {
 			assert.InDelta(t, all.Suspects[k].Probability, a.Suspects[k].Probability, 1e-9)
 		}
 	}
+	sensed := guideFor(t, "m2-three-relay-two-winding")
+	c := sensed.Circuit()
+	untooled := diagnose.Now{Kit: probe.Kit{Scan: probe.NoTool}}
+	warm, err := sensed.Look(nil, untooled, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(warm.Steps, " "), "a resistor of about", "%v", warm.Steps)
+	quick, err := sensed.Look(nil, diagnose.Now{}, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
+	require.NoError(t, err)
+	assert.Greater(t, warm.Minutes, quick.Minutes)
+
 	swap := at(probe.Kit{}, probe.SwapFirst)
 	fuse := at(probe.Kit{}, probe.FuseFirst)
 	assert.Contains(t, fuse.Next[0].At, "F", "a fuse-first technician goes to the fuses")

@@ -94,7 +94,7 @@ func (g *Guide) asked(m *Move, t probe.Test, now Now) string {
 	case command == "":
 		m.Steps = append(m.Steps, fmt.Sprintf("Key %s; bring it %s.", onOff(t.State.Key), asked))
 	case now.Kit.Scan != probe.CommandTool:
-		m.Steps = append(m.Steps, fmt.Sprintf("Bring on %s without a scan tool that commands: %s.", t.State.Name, g.withoutTool(now.Kit)))
+		m.Steps = append(m.Steps, fmt.Sprintf("Bring on %s without a scan tool that commands: %s.", t.State.Name, g.withoutTool(now.Kit, t.State)))
 	default:
 		m.Steps = append(m.Steps, fmt.Sprintf("Command %s.", t.State.Name))
 	}
@@ -107,12 +107,41 @@ func (g *Guide) commands() bool {
 }
 
 // withoutTool says how a state is asked for where no scan tool commands it (common practice).
-func (g *Guide) withoutTool(kit probe.Kit) string {
-	if len(g.circuit.OfKind(harness.KindSensor)) > 0 && !kit.NoDecade {
-		return "A/C on for low, or a fixed resistor in the coolant sensor's place (engine off; it blinds the gauge; out again before the job closes)"
+func (g *Guide) withoutTool(kit probe.Kit, state *harness.State) string {
+	ways := []string{}
+	commands := g.circuit.CommandsIn(state, nil, harness.Heard{})
+	hottest := -1.0
+	for _, r := range g.circuit.Strategy {
+		if !slices.Contains(commands, r.Command) {
+			continue
+		}
+		if slices.Contains(r.Or, "ac") && len(commands) == 1 {
+			ways = append(ways, "A/C on")
+		}
+		if r.OnAbove != nil {
+			hottest = max(hottest, *r.OnAbove)
+		}
 	}
-	return "A/C on for low, the engine warmed up under watch for the rest"
+	for _, p := range g.circuit.OfKind(harness.KindSensor) {
+		curve := p.Spec.(*harness.Sensor).Curve
+		ohms := curve.Ohms(hottest + standInMargin)
+		if kit.NoDecade || hottest < 0 || !(ohms > 0) {
+			continue
+		}
+		ways = append(ways, fmt.Sprintf("a resistor of about %s in the place of %s (%.0f °C; engine off where possible, it blinds the gauge; out again before the job closes)",
+			FormatOhms(ohms), p.Name, hottest+standInMargin))
+	}
+	if hottest > 0 {
+		ways = append(ways, fmt.Sprintf("the engine warmed up under watch to %.0f °C", hottest))
+	}
+	if len(ways) == 0 {
+		return "the engine warmed up under watch"
+	}
+	return strings.Join(ways, ", or ")
 }
+
+// standInMargin is how far beyond the threshold a stand-in is chosen, °C.
+const standInMargin = 3
 
 // lookWith adds what is special about a look.
 func (g *Guide) lookWith(setup []electric.Action) string {

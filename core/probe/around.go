@@ -86,12 +86,14 @@ func aroundRelay(c *harness.Circuit, kept, now []electric.Action, name string, s
 		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(setup, name, energised), At: inner(a), From: inner(b)})
 	}
 	bench("86", "85", false)
-	if spec.HasMake() {
-		bench("30", "87", true)
-		bench("30", "87", false)
-	}
-	if spec.HasRest() {
-		bench("30", "87a", false)
+	for _, pole := range spec.Poles() { // every pole is a contact of its own
+		if spec.HasMake() {
+			bench("30"+pole, "87"+pole, true)
+			bench("30"+pole, "87"+pole, false)
+		}
+		if spec.HasRest() {
+			bench("30"+pole, "87a"+pole, false)
+		}
 	}
 	return tests
 }
