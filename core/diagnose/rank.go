@@ -2,8 +2,10 @@ package diagnose
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
@@ -31,11 +33,12 @@ func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now
 		at    harness.Pin
 		from  harness.Pin
 		state *harness.State
+		part  string
 	}
 	taken := map[place]bool{}
 	a.Next = []Move{}
 	for _, s := range list {
-		p := place{do: s.test.Do, at: s.test.At, from: s.test.From}
+		p := place{do: s.test.Do, at: s.test.At, from: s.test.From, part: s.test.Part}
 		if s.test.Do == probe.LookAtFans {
 			p.state = s.test.State
 		}
@@ -117,8 +120,34 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 			list = append(list, scored{t, bits / minutes, bits})
 		}
 	}
-	slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(y.score, x.score) })
+	slices.SortStableFunc(list, func(x, y scored) int {
+		return cmp.Or(cmp.Compare(y.grade(), x.grade()), cmp.Compare(g.risk(x.test), g.risk(y.test)), cmp.Compare(y.score, x.score))
+	})
 	return list, nil
+}
+
+// grade puts scores within some two per cent of each other on one step: a tie.
+func (s scored) grade() float64 { return math.Round(math.Log(s.score) / 0.02) }
+
+// risk orders tests that tell as much a minute: what needs a hand at a fan, a bridge or a
+// battery pack comes after what does not, a module's pin after a fuse.
+func (g *Guide) risk(t probe.Test) int {
+	risk := 0
+	for _, a := range t.Setup {
+		switch a.Verb {
+		case electric.Jumper, electric.Pack, electric.Feed, electric.GroundPin:
+			risk += 2
+		case electric.Swapped, electric.Apart, electric.Replaced:
+			risk++
+		}
+	}
+	if t.Do == probe.Turned {
+		risk += 2
+	}
+	if t.At.Part != "" && g.circuit.Part(t.At.Part).Kind() == harness.KindController {
+		risk++
+	}
+	return risk
 }
 
 // minutes prices a test for this person, as the car stands.
