@@ -144,6 +144,9 @@ func (g *Guide) risk(t probe.Test) int {
 	if t.Do == probe.Turned {
 		risk += 2
 	}
+	if t.From.Part != "" && t.Do != probe.Ohms {
+		risk++ // a lead in each hand, beside what runs
+	}
 	if t.At.Part != "" && g.circuit.Part(t.At.Part).Kind() == harness.KindController {
 		risk++
 	}
