@@ -125,11 +125,17 @@ func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
 		return nil
 	}
 	var list []lack
-	for _, d := range g.demands(s.fault) {
+	demands := g.demands(s.fault)
+	asked := func(pin string) bool {
+		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
+	}
+	for _, d := range demands {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
 			under := o.Volts != nil || o.Lamp != "" && (o.With == "heavy" || now.Kit.NoMeter)
-			return under && shows && o.From == "" && o.At == d.pin.String() &&
+			// The whole drop read from one side to the other tells of both.
+			here := o.At == d.pin.String() && o.From == "" || asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
+			return under && shows && here &&
 				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 		})
 		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || g.made(seen).barred[d.pin.String()] {
