@@ -1,0 +1,108 @@
+package web_test
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/demo"
+	"ironthread/store/storetest"
+	"ironthread/web"
+)
+
+// A study runs in the background, tells how far it is, can be stopped, and shows its tables.
+func TestTheStudyOfACircuit(t *testing.T) {
+	w := open(t)
+	const page = "/harnesses/f10-speed-controller/study"
+	says(t, w.get(page).Body.String(), "Every fault, every reading right")
+	wait := func() string {
+		for range 3000 {
+			if body := w.get(page).Body.String(); !strings.Contains(body, "Played") {
+				return body
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+		t.Fatal("the study never ended")
+		return ""
+	}
+	require.Equal(t, http.StatusSeeOther, w.post(page, "kind", "clean").Code)
+	w.post(page, "kind", "doubles") // one at a time: this changes nothing
+	body := wait()
+	says(t, body, "fixed textbook order")
+	says(t, body, "Minutes against the fixed order")
+	says(t, body, "G1 open")
+	require.Equal(t, http.StatusSeeOther, w.post(page, "kind", "spread").Code)
+	require.Equal(t, http.StatusSeeOther, w.post(page, "stop", "1").Code)
+	silent(t, wait(), "fixed textbook order")
+	assert.Equal(t, http.StatusNotFound, w.get("/harnesses/none/study").Code)
+}
+
+// Warming draws and predicts every circuit beforehand, and stops when it is told to.
+func TestWarming(t *testing.T) {
+	keep := storetest.Open(t)
+	require.NoError(t, demo.Load(t.Context(), keep, time.Now()))
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	require.NoError(t, err)
+	stopped, stop := context.WithCancel(t.Context())
+	stop()
+	start := time.Now()
+	app.Warm(stopped)
+	assert.Less(t, time.Since(start), 5*time.Second, "a stopped warming does not go on")
+	server := app.Server("127.0.0.1:0")
+	assert.Positive(t, server.ReadHeaderTimeout)
+	assert.Positive(t, server.WriteTimeout)
+}
+
+// The report of a job in each of its stages, in words for the owner.
+func TestReportsAtEveryStage(t *testing.T) {
+	w := open(t)
+	for vehicle, want := range map[string]string{
+		"Gritter 6": "We are still looking for the cause", "Verge mower": "We suspected the fan relay K3",
+		"Gritter 9": "We found the trouble at the fuse F1", "Tide-gate pump truck": "We suspected the fan relay K1",
+		"Gritter 4": "We found the trouble at the resistor R1",
+	} {
+		page := w.get(w.jobNamed(vehicle) + "/report").Body.String()
+		says(t, page, want)
+		says(t, page, "keep hands and clothes away")
+		pdf := w.get(w.jobNamed(vehicle) + "/report/pdf")
+		assert.Equal(t, http.StatusOK, pdf.Code)
+		assert.Equal(t, "application/pdf", pdf.Header().Get("Content-Type"))
+		assert.True(t, strings.HasSuffix(strings.TrimSpace(pdf.Body.String()), "%%EOF"))
+		assert.Equal(t, "text/csv; charset=utf-8", w.get(w.jobNamed(vehicle)+"/report/csv").Header().Get("Content-Type"))
+	}
+}
+
+// A text that a spreadsheet would take for a formula is not one.
+func TestCSVHoldsNoFormula(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	w.post(job+"/note", "text", "=HYPERLINK(1)")
+	says(t, w.get(job+"/report/csv").Body.String(), "'=HYPERLINK(1)")
+}
+
+// Job files that are wrong in one place each are refused with a sentence, and nothing is kept.
+func TestWrongJobFiles(t *testing.T) {
+	w := open(t)
+	before, err := w.keep.Jobs(t.Context())
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		`{"iron-thread-job":"1"}`: "lacks its vehicle",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`:                                                                "does not begin with the complaint",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7","entries":[{"seq":1,"kind":"opened"}]}`:                          "harness cannot be read",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"x","entries":[{"seq":1,"kind":"opened"},{"seq":2,"kind":"seen","body":{}}]}`: "Entry 2 of the job file carries no observation",
+		`"text"`: "This is no job file",
+	} {
+		r := w.send("/jobs/import", "file", "job.json", []byte(text))
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, text)
+		says(t, r.Body.String(), want)
+	}
+	says(t, w.post("/jobs/import").Body.String(), "Choose a job file")
+	after, err := w.keep.Jobs(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, after, len(before))
+}
