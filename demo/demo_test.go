@@ -10,8 +10,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/job"
+	"ironthread/core/repair"
 	"ironthread/demo"
 	"ironthread/library"
 	"ironthread/store/storetest"
@@ -96,4 +100,49 @@ func TestTheLibraryIsComplete(t *testing.T) {
 	}
 	_, err = library.Open("none")
 	assert.ErrorContains(t, err, `there is no harness "none"`)
+}
+
+// Every job of the demo that is closed as verified has its whole list seen and its causes
+// asked; what each reading expected is what the circuit says.
+func TestTheDemosJobsAreHonest(t *testing.T) {
+	keep, ctx := storetest.Open(t), context.Background()
+	require.NoError(t, demo.Load(ctx, keep, time.Now()))
+	jobs, err := keep.Jobs(ctx)
+	require.NoError(t, err)
+	verified := 0
+	for _, j := range jobs {
+		entries, err := keep.Entries(ctx, j.ID)
+		require.NoError(t, err)
+		c, err := harness.Read([]byte(j.Source))
+		require.NoError(t, err)
+		m, err := electric.New(c)
+		require.NoError(t, err)
+		g, err := diagnose.New(m)
+		require.NoError(t, err)
+		s := job.Fold(c, entries)
+		for k := range s.Seen {
+			test, err := s.Seen[k].Test(c)
+			require.NoError(t, err)
+			for _, e := range entries {
+				if e.Kind == job.Seen && e.Body.Seen.String() == s.Seen[k].String() {
+					assert.Equal(t, g.Healthy(test), e.Body.Expected, "%s: %s", j.Title, s.Seen[k].String())
+				}
+			}
+		}
+		for _, r := range s.Repairs {
+			_, err := fault.Parse(c, r.Fault)
+			assert.NoError(t, err, j.Title)
+		}
+		if s.Reason != job.Verified {
+			continue
+		}
+		verified++
+		list, err := repair.List(m, s.Ledger)
+		require.NoError(t, err)
+		assert.Zero(t, repair.Left(repair.Tick(c, list, s.Seen, s.Said)), "%s", j.Title)
+		// The guide, shown the same log up to the repair, comes to the fault that was found.
+		last := s.Repairs[len(s.Repairs)-1]
+		assert.True(t, last.Proven, j.Title)
+	}
+	assert.Equal(t, 3, verified)
 }

@@ -249,3 +249,87 @@ func TestTheStudyPage(t *testing.T) {
 	b.sees("p", "Minutes against the fixed order")
 	b.accessible()
 }
+
+// From the verdict to the closed job, by touch: the repair with its parts, every state, the
+// list, a photograph of the plug, the report; and the job file taken in again.
+func TestFromTheRepairToTheReport(t *testing.T) {
+	s := open(t)
+	c := bring(t, s, "f1-one-relay", "F1 open")
+	c.follow(12)
+	c.sees(".verdict .fault", "F1 open")
+	c.fill(`.repairform input[name="text"]`, "new fuse, cavity cleaned")
+	c.fill(`.repairform input[name="parts"]`, "blade fuse")
+	c.fill(`.repairform input[name="minutes"]`, "4,5")
+	c.click(".repairform .button")
+	c.sees(".bead.repaired", "new fuse, cavity cleaned")
+	c.follow(6)
+	c.sees(".verdict", "Every state is as it should be after the repair")
+
+	// The list: readings where readings are asked, a touch where a touch will do.
+	for range 30 {
+		c.visit(c.url + "/verify")
+		c.sees("h2", "To be seen before the job closes")
+		if strings.Contains(c.text(".columns h2"), "all of it seen") {
+			break
+		}
+		if link := c.eval(`document.querySelector(".ticks li:not(.done) a.do")?.getAttribute("href") || ""`); link != "" {
+			c.visit(s.url + link)
+			c.sees(".move h2", "Your choice")
+			c.answer()
+			continue
+		}
+		c.click(`.ticks li:not(.done) button[value="as expected"]`)
+		c.quiet()
+	}
+	c.sees(".columns h2", "all of it seen")
+	c.accessible()
+	c.fill("#closing", "the fuse's blade was green")
+	c.click(".closing .button")
+	c.sees(".move", "This job is closed: verified")
+	c.visit(c.url + "/report")
+	c.sees(".owner", "We found the trouble at the fuse F1")
+	c.sees(".reasons", "new fuse, cavity cleaned")
+	c.accessible()
+	c.visit(s.url + "/logbook?find=green")
+	c.sees(".reasons", "F1 open")
+	c.sees(".counts", "fuse open")
+}
+
+// Tools and school, chosen by touch, change what is offered at once.
+func TestToolsByTouch(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/6")
+	b.sees(".move .title", "Volts at")
+	b.click(".toollink")
+	b.sees("h1", "Tools and way of working")
+	b.accessible()
+	b.click(`label:has(input[name="tool-meter"])`)
+	b.click(`label:has(input[name="school"][value="swap first"])`)
+	b.click(".asked .button")
+	b.visit(s.url + "/jobs/6")
+	b.sees(".move .title", "")
+	require.NotContains(t, b.text(".move .title"), "Volts")
+	b.visit(s.url + "/tools")
+	require.Equal(t, "false", b.eval(`String(document.querySelector("input[name=tool-meter]").checked)`))
+	require.Equal(t, "swap first", b.eval(`document.querySelector("input[name=school]:checked").value`))
+}
+
+// A set-up that the move asks for is entered at one touch before the reading, and a pin that
+// cannot be reached is an answer.
+func TestASetupAtOneTouch(t *testing.T) {
+	s := open(t)
+	c := bring(t, s, "f3-twin-series-parallel", "K1 coil open")
+	c.own("do=coil&part=K1&state=off")
+	c.sees(".move .title", "K1 on the bench")
+	c.click(".setfirst .chip")
+	c.sees(".chip.on", "K1 out")
+	c.own("do=coil&part=K1&state=off")
+	c.answer()
+	c.sees(".thread", "K1 on the bench: OL between 86 and 85")
+	c.own("pin=F3.b&state=low")
+	c.click(`button[name="unreachable"]`)
+	c.sees(".thread", "F3.b cannot be reached")
+	c.visit(c.url)
+	require.NotContains(t, c.text(".move .title"), "F3.b")
+}

@@ -1,0 +1,179 @@
+package diagnose
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+// everyGuide gives a guide for each circuit of the library.
+func everyGuide(t *testing.T) map[string]*Guide {
+	t.Helper()
+	entries, err := library.All()
+	require.NoError(t, err)
+	guides := map[string]*Guide{}
+	for _, e := range entries {
+		guides[e.Name] = small(t, e.Name)
+	}
+	return guides
+}
+
+// The proof of every fault of every circuit asks for readings that can be taken: pins that
+// exist, in set-ups that can be, in a state where the fault shows.
+func TestEveryProofCanBeMade(t *testing.T) {
+	for name, g := range everyGuide(t) {
+		for i, s := range g.suspects {
+			if s.fault.Words == "" {
+				continue
+			}
+			list := g.lacking(i, nil, Now{})
+			if len(g.demands(s.fault)) > 0 {
+				require.NotEmpty(t, list, "%s: %s is proven by nothing", name, s.name)
+			}
+			for _, l := range list {
+				assert.NotEmpty(t, l.text)
+				assert.NotNil(t, l.test.State, "%s: %s: %s", name, s.name, l.text)
+				_, err := g.model.Network(l.test.Setup, nil)
+				require.NoError(t, err, "%s: %s: %s", name, s.name, l.text)
+				if l.test.At.Part != "" {
+					_, err := g.circuit.FindPin(l.test.At.String())
+					require.NoError(t, err, "%s: %s", name, s.name)
+				}
+			}
+		}
+	}
+}
+
+// A motor is never condemned on its feed alone, a relay never on its coil alone, a fuse never on
+// one side, a wire never at one end; a controller never with its outputs unread.
+func TestWhatAProofAsksFor(t *testing.T) {
+	g := small(t, "f3-twin-series-parallel")
+	pins := func(words string) string {
+		f, err := fault.Parse(g.circuit, words)
+		require.NoError(t, err)
+		var list []string
+		for _, d := range g.demands(f) {
+			list = append(list, d.pin.String())
+		}
+		return strings.Join(list, " ")
+	}
+	assert.Equal(t, "M1.+ M1.-", pins("M1 worn"))
+	assert.Equal(t, "K1.86 K1.85 K1.30 K1.87", pins("K1 make contact open"))
+	assert.Equal(t, "K3.86 K3.85 K3.30 K3.87a", pins("K3 rest contact burnt"))
+	assert.Equal(t, "F3.a F3.b", pins("F3 open"))
+	assert.Equal(t, "K1.87 M1.+", pins("wire K1.87 - M1.+ open"))
+	assert.Contains(t, pins("ECU dead"), "ECU.61")
+	assert.Contains(t, pins("ECU dead"), "ECU.5")
+	assert.Contains(t, pins("ECU.62 dead"), "ECU.62")
+	module := small(t, "f7-discrete-module")
+	f, err := fault.Parse(module.circuit, "FM no power")
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(module.demands(f)), 7, "feed, ground, every input, every output")
+}
+
+// The first look of every circuit tells something, and no look contradicts a healthy car.
+func TestAHealthyCarSurprisesNobody(t *testing.T) {
+	for name, g := range everyGuide(t) {
+		var seen []probe.Observation
+		for _, s := range g.circuit.States {
+			p, err := g.model.Solve(electric.Condition{State: s})
+			require.NoError(t, err)
+			o := probe.Observation{State: s.Name, Fans: map[string]string{}}
+			for _, fan := range g.fans {
+				o.Fans[fan] = string(p.Motors[fan].Speed)
+			}
+			seen = append(seen, o)
+		}
+		a, err := g.Assess(seen, Now{})
+		require.NoError(t, err)
+		assert.Empty(t, a.Surprising, name)
+		assert.Empty(t, a.Pairs, name)
+		require.NotEmpty(t, a.Suspects)
+		assert.Equal(t, NoFault, a.Suspects[0].Fault, "%s: %v", name, a.Suspects[0])
+		assert.Greater(t, a.Suspects[0].Probability, 0.3, name)
+	}
+}
+
+// What is forecast for an instrument is what measuring on the same car shows: on the car as
+// drawn the healthy words and figures of every test around every part are those of Measure.
+func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
+	for name, g := range everyGuide(t) {
+		for _, p := range g.circuit.Parts {
+			for _, test := range probe.Around(g.circuit, nil, p) {
+				good := g.healthy(test)
+				require.NotEmpty(t, good, "%s: %s", name, test.Key())
+				if test.Do != probe.Ohms {
+					continue
+				}
+				x, err := g.model.Instrument(test.Setup, nil, electric.Ohmmeter, test.At, test.From)
+				require.NoError(t, err)
+				ohms := x.Shows(test.State)
+				assert.Equal(t, FormatOhms(ohms), good, "%s: %s", name, test.Key())
+				if relay, ok := p.Spec.(*harness.Relay); ok && test.At.Name == "86" && relay.Suppression == "" && relay.CoilOhms > 0 {
+					assert.InEpsilon(t, relay.CoilOhms, ohms, 0.01, "%s: the coil's own ohms", name)
+				}
+			}
+		}
+	}
+}
+
+// The textbook's order is that of the trade: looks before fuses, fuses before sockets, sockets
+// before motors, modules late, drops last.
+func TestTheTextbooksOrder(t *testing.T) {
+	g := small(t, "f3-twin-series-parallel")
+	c := g.circuit
+	out, err := electric.ParseSetup(c, []string{"K1 out"})
+	require.NoError(t, err)
+	at := func(pin string, setup ...electric.Action) probe.Test {
+		return probe.Test{Do: probe.Volts, State: c.States[1], At: harness.ParsePin(pin), Setup: setup}
+	}
+	drop := at("K1.87")
+	drop.From = harness.ParsePin("M1.+")
+	order := []probe.Test{
+		{Do: probe.Codes, State: c.States[0]}, {Do: probe.LookAtFans, State: c.States[1]}, at("F1.a"), at("K1.30", out...), at("K1.30"),
+		{Do: probe.Relay, State: c.States[1], Part: "K1"}, at("M1.+"), at("G1"), at("ECU.61"), drop,
+	}
+	for k := 1; k < len(order); k++ {
+		assert.Less(t, g.textbookOrder(order[k-1]), g.textbookOrder(order[k]), "%s before %s", order[k-1].Key(), order[k].Key())
+	}
+}
+
+// Ohms and volts are spelled as a meter shows them.
+func TestFormats(t *testing.T) {
+	for ohms, want := range map[float64]string{0: "0.0 Ω", 0.44: "0.4 Ω", 9.96: "10.0 Ω", 85: "85 Ω", 2200: "2.2 kΩ", 4.7e6: "4.7 MΩ", 9e7: "open"} {
+		assert.Equal(t, want, FormatOhms(ohms))
+	}
+	assert.Equal(t, "open", FormatOhms(math.Inf(1)))
+	assert.Equal(t, "open", FormatOhms(math.NaN()))
+	assert.Equal(t, "-6.2 V", FormatVolts(-6.21))
+}
+
+// Every suspect of every circuit has a kind, and kinds do not carry a part's name.
+func TestKindsOfFaults(t *testing.T) {
+	for name, g := range everyGuide(t) {
+		for _, s := range g.suspects {
+			if s.fault.Words == "" {
+				continue
+			}
+			kind := KindOf(g.circuit, s.fault)
+			require.NotEmpty(t, kind, "%s: %s", name, s.name)
+			for _, p := range g.circuit.Parts {
+				assert.NotContains(t, strings.Fields(kind), p.Name, "%s: %s", name, s.name)
+			}
+		}
+		sum := 0.0
+		for _, p := range g.Priors(Experience{"fuse open": 3, "wire resists": 4}) {
+			sum += p.Now
+		}
+		assert.InDelta(t, 1-priorNothing-priorUnknown, sum, 1e-9, name)
+	}
+}

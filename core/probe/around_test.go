@@ -1,0 +1,133 @@
+package probe_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+// Every test around every part of the library can be set up, is priced, and is one that an
+// observation in a file answers: written, read and asked for again it is the same test.
+func TestAroundEveryPart(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	for _, e := range entries {
+		m, err := electric.New(e.Circuit)
+		require.NoError(t, err)
+		keys := map[string]bool{}
+		for _, p := range e.Circuit.Parts {
+			for _, made := range probe.Around(e.Circuit, nil, p) {
+				_, err := m.Network(made.Setup, nil)
+				require.NoError(t, err, "%s: %s", e.Name, made.Key())
+				assert.Positive(t, made.Minutes(e.Circuit, nil, nil))
+				if made.Do != probe.LookAtFans { // a swap stands beside both of its relays
+					assert.False(t, keys[made.Key()], "%s: %s twice", e.Name, made.Key())
+				}
+				keys[made.Key()] = true
+				o := answered(e.Circuit, made)
+				b, err := yaml.Marshal([]map[string]any{asMap(t, &o)})
+				require.NoError(t, err)
+				all, err := probe.ReadObservations(b, e.Circuit)
+				require.NoError(t, err, "%s:\n%s", e.Name, b)
+				require.Len(t, all, 1)
+				again, err := all[0].Test(e.Circuit)
+				require.NoError(t, err)
+				assert.Equal(t, made.Key(), again.Key(), "%s:\n%s", e.Name, b)
+			}
+		}
+	}
+}
+
+// answered is an observation that answers a test, with some answer.
+func answered(c *harness.Circuit, made probe.Test) probe.Observation {
+	o := probe.Observation{Setup: probe.SetupWords(made.Setup), With: made.With}
+	o.State = made.State.Name
+	switch {
+	case made.Do == probe.Ohms && made.At.Inner:
+		o.Bench, o.Between = made.At.Part, []string{made.At.Name, made.From.Name}
+	case made.At.Part != "":
+		o.At = made.At.String()
+		if made.From.Part != "" {
+			o.From = made.From.String()
+		}
+	}
+	o.Stand(made.Do)
+	o.About(made.Do, made.Part)
+	if made.Do == probe.LookAtFans {
+		o.Fans[c.Fans()[0].Name] = "stopped"
+	}
+	return o
+}
+
+func asMap(t *testing.T, o *probe.Observation) map[string]any {
+	t.Helper()
+	m := map[string]any{}
+	set := func(key string, value any, given bool) {
+		if given {
+			m[key] = value
+		}
+	}
+	set("state", o.State, o.State != "")
+	set("setup", o.Setup, len(o.Setup) > 0)
+	set("fans", o.Fans, o.Fans != nil)
+	set("at", o.At, o.At != "")
+	set("from", o.From, o.From != "")
+	set("with", o.With, o.With != "")
+	set("relay", o.Relay, o.Relay != "")
+	set("felt", o.Felt, o.Felt != "")
+	set("turned", o.Turned, o.Turned != "")
+	set("looked", o.Looked, o.Looked != "")
+	set("wiggled", o.Wiggled, o.Wiggled != "")
+	set("found", o.Found, o.Found != "")
+	set("bench", o.Bench, o.Bench != "")
+	set("between", o.Between, len(o.Between) > 0)
+	for key, r := range map[string]*probe.Reading{"volts": o.Volts, "amps": o.Amps, "ohms": o.Ohms} {
+		if r != nil {
+			m[key] = r.String()
+		}
+	}
+	return m
+}
+
+// The continuity of a wire wants the battery apart, and says so once.
+func TestContinuityWantsThePowerOff(t *testing.T) {
+	c := circuit(t)
+	w := c.Wires[0]
+	for _, now := range [][]string{nil, {"BAT apart"}, {"K1 out"}, {"F3 renewed"}} {
+		setup, err := electric.ParseSetup(c, now)
+		require.NoError(t, err)
+		list := probe.Along(c, setup, w)
+		require.Len(t, list, 1)
+		apart := 0
+		for _, a := range list[0].Setup {
+			if a.Verb == electric.Apart {
+				apart++
+			}
+		}
+		assert.Equal(t, 1, apart, "%v", now)
+		assert.Equal(t, w.From, list[0].At)
+	}
+}
+
+// Without a scan tool that commands, bringing a state on costs more, a state without commands
+// does not; nothing else changes.
+func TestWhatAMissingScanToolCosts(t *testing.T) {
+	c := circuit(t)
+	none := probe.Kit{Scan: probe.NoTool}
+	look := probe.Test{Do: probe.LookAtFans, State: c.State("high")}
+	assert.Positive(t, none.Extra(c, look, nil))
+	assert.Zero(t, none.Extra(c, look, c.State("high")), "it is on already")
+	assert.Zero(t, none.Extra(c, probe.Test{Do: probe.LookAtFans, State: c.State("off")}, nil))
+	assert.Zero(t, probe.Kit{}.Extra(c, look, nil))
+	for _, s := range probe.Schools {
+		assert.Positive(t, s.Weight(c, look))
+		assert.LessOrEqual(t, s.Weight(c, look), 1.0)
+	}
+}
