@@ -172,3 +172,40 @@ func TestStudy(t *testing.T) {
 		assert.Equal(t, 2, code, "%v: %s", bad, errs)
 	}
 }
+
+// What no single fault explains is said to be two; after a repair only the new car counts.
+func TestDiagnoseTwoFaultsAndAfterARepair(t *testing.T) {
+	two := `
+- {state: high, fans: {M1: stopped, M2: fast}}
+- {state: low, fans: {M1: stopped, M2: stopped}}
+- {state: high, volts: 12.2, at: F1.a}
+- {state: high, volts: 0, at: F1.b}
+- {state: low, volts: 0, at: F1.b}
+- {state: high, volts: 0, at: F3.a}
+- {state: high, volts: 12.1, at: F3.b}
+`
+	code, out, errs := command(two, "diagnose", twin, "--seen", "-")
+	require.Zero(t, code, errs)
+	assert.Contains(t, out, "two at once")
+	assert.Contains(t, out, "F1 open and F3 open")
+	code, out, errs = command(two+"- {state: high, setup: [F1 renewed], fans: {M1: fast, M2: fast}}\n", "diagnose", twin, "--seen", "-", "--json")
+	require.Zero(t, code, errs)
+	var a struct {
+		Repaired []string
+		Next     []struct{ Setup []string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &a))
+	assert.Equal(t, []string{"F1 renewed"}, a.Repaired)
+	require.NotEmpty(t, a.Next)
+	for _, m := range a.Next {
+		assert.Contains(t, m.Setup, "F1 renewed", "what was renewed stays so")
+	}
+}
+
+func TestSchemaIsPrinted(t *testing.T) {
+	code, out, errs := command("", "schema")
+	require.Zero(t, code, errs)
+	var schema map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &schema))
+	assert.Contains(t, schema, "$schema")
+}

@@ -1,0 +1,94 @@
+package diagnose
+
+import (
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/probe"
+)
+
+func of(g *Guide, b *belief, name string) float64 {
+	for i, s := range g.suspects {
+		if s.name == name {
+			return b.of[i]
+		}
+	}
+	return -1
+}
+
+// What ran before a repair still clears what it cleared, at most about six to one; what failed
+// says nothing of the car as it is now.
+func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
+	g := small(t, "f3-twin-series-parallel")
+	renewed, err := electric.ParseSetup(g.circuit, []string{"K3 renewed"})
+	require.NoError(t, err)
+	ran := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
+	failed := probe.Observation{State: "low", Fans: map[string]string{"M1": "stopped", "M2": "stopped"}}
+	after := func(seen ...probe.Observation) *belief {
+		b, _, _, err := g.evidence(seen, Now{Setup: renewed})
+		require.NoError(t, err)
+		return b
+	}
+	none := after()
+	odds := func(b *belief, name string) float64 { return of(g, b, name) / of(g, b, NoFault) }
+	cleared := odds(after(ran), "F2 open") / odds(none, "F2 open")
+	assert.InDelta(t, olderFloor, cleared, 0.05, "both fans ran fast: its fuse is cleared, softly")
+	assert.InDelta(t, odds(none, "F3 open"), odds(after(ran), "F3 open"), 0.2*odds(none, "F3 open"), "the link is not needed at high")
+	assert.InDelta(t, odds(none, "F3 open"), odds(after(failed), "F3 open"), 1e-9, "what failed may have been the relay")
+	assert.InDelta(t, odds(none, "K3 coil open"), odds(after(ran), "K3 coil open"), 1e-9, "the relay then was another one")
+
+	before, _, _, err := g.evidence([]probe.Observation{ran}, Now{})
+	require.NoError(t, err)
+	first, _, _, err := g.evidence(nil, Now{})
+	require.NoError(t, err)
+	assert.Less(t, odds(before, "F2 open"), 0.05*odds(first, "F2 open"), "without a repair it speaks in full")
+}
+
+// A swap may itself have mended a bad joint: a fan that runs after it does not clear the joint as
+// it clears the fuse.
+func TestAnInterventionMayHaveMended(t *testing.T) {
+	g := small(t, "f3-twin-series-parallel")
+	plain := probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}}
+	swapped := plain
+	swapped.Setup = []string{"swapped K1 K2"}
+	left := func(o probe.Observation, name string) float64 {
+		fits, err := g.likelihood(&o)
+		require.NoError(t, err)
+		for i, s := range g.suspects {
+			if s.name == name {
+				return fits[i].mean() / fits[g.nobody()].mean()
+			}
+		}
+		return -1
+	}
+	assert.Less(t, left(plain, "pin K1.30 open"), 0.05)
+	assert.InDelta(t, mendedByChance, left(swapped, "pin K1.30 open"), 0.05)
+	assert.Less(t, left(swapped, "F1 open"), 0.05, "no swap mends a fuse")
+}
+
+// A guide may be asked by many at once; each gets what it would have got alone.
+func TestManyAtOnce(t *testing.T) {
+	g := small(t, "f1-one-relay")
+	ask := func(k int) string {
+		word := []string{"stopped", "fast"}[k%2]
+		a, err := g.Assess([]probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}}, Now{Learnt: Experience{"fuse open": k % 3}})
+		if err != nil || len(a.Suspects) == 0 {
+			return "nothing"
+		}
+		return a.Suspects[0].Fault
+	}
+	alone := []string{ask(0), ask(1), ask(2), ask(3), ask(4), ask(5)}
+	together := make([]string, 24)
+	var group sync.WaitGroup
+	for k := range together {
+		group.Go(func() { together[k] = ask(k) })
+	}
+	group.Wait()
+	for k, got := range together {
+		assert.Equal(t, alone[k%6], got)
+	}
+}

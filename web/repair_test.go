@@ -1,0 +1,98 @@
+package web_test
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A part renewed on suspicion is logged as such, with the fault it would have been; a used part
+// keeps some suspicion; taken back, the car is the old one again.
+func TestARepairOnSuspicion(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
+	w.post(job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "K3 renewed", "text", "a guess").Code)
+	says(t, w.get(job+"/verify").Body.String(), "on suspicion")
+	says(t, w.get(job+"/report").Body.String(), "We suspected the fan relay K3")
+	w.post(job+"/seen", "do", "fans", "state", "low", "setup", "K3 renewed", "fan-M1", "stopped", "fan-M2", "stopped")
+	why := w.get(job + "/why?fault=K3+rest+contact+open").Body.String()
+	says(t, why, "before the repair: another car")
+	says(t, w.post(job+"/repair", "action", "K3 renewed").Body.String(), "is in the log already")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "undo", "1", "action", "K3 renewed").Code)
+	silent(t, w.get(job+"/verify").Body.String(), "on suspicion")
+
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "K3 renewed", "used", "1").Code)
+	says(t, w.get(job).Body.String(), "K3 renewed used")
+}
+
+// Checks answered otherwise than expected stand in the way of closing until they are answered
+// again.
+func TestAFindingStandsInTheWay(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	const key = "warm-up up 95"
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/check", "check", key, "text", "not before 110").Code)
+	page := w.get(job + "/verify").Body.String()
+	says(t, page, "Not as it should be: not before 110")
+	says(t, w.get(job).Body.String(), "warm-up: up 95")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/check", "check", key, "text", "as expected").Code)
+	silent(t, w.get(job+"/verify").Body.String(), "Not as it should be: not before 110")
+	says(t, w.post(job+"/check", "check", key, "text", " ").Body.String(), "Say what was found")
+	// A reading's check is answered by a reading, not by a word.
+	says(t, w.post(job+"/check", "check", "look high", "text", "as expected").Body.String(), "no such check")
+}
+
+// A job that cannot be made to fail closes as not reproduced, and says so to the owner.
+func TestNotReproduced(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/close", "reason", "not reproduced").Code)
+	says(t, w.get(job+"/report").Body.String(), "We could not make the trouble appear")
+	book := w.get("/logbook?find=not+reproduced").Body.String()
+	says(t, book, "Gritter 6")
+	for _, path := range []string{"/repair", "/check", "/photo", "/setup/all", "/close"} {
+		says(t, w.post(job+path, "action", "K1 renewed", "check", "x", "text", "x").Body.String(), "This job is closed")
+	}
+}
+
+// A struck or noted entry keeps its place in a job file that is taken in, whatever its numbers
+// were; photographs stay behind.
+func TestAJobFileKeepsItsThread(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	w.post(job+"/seen", "do", "volts", "state", "low", "at", "F3.a", "reading", "12.4")
+	w.post(job+"/seen", "do", "volts", "state", "low", "at", "F3.b", "reading", "9")
+	w.post(job+"/strike", "seq", "3")
+	w.post(job+"/note", "text", "green with salt", "seq", "2")
+	file := w.get(job + "/report/json").Body.String()
+	file = strings.ReplaceAll(file, `"seq": 3`, `"seq": 33`)
+	r := w.send("/jobs/import", "file", "job.json", []byte(file))
+	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+	page := w.get(r.Header().Get("Location")).Body.String()
+	says(t, page, "struck out")
+	says(t, page, "green with salt")
+	assert.Equal(t, 1, strings.Count(page, "<em>struck out</em>"))
+	// The harness is this workshop's own: none is added.
+	library := w.get("/library").Body.String()
+	assert.Equal(t, 1, strings.Count(library, `/harnesses/f3-twin-series-parallel"`))
+	// Another text under the same name comes beside it.
+	other := strings.Replace(file, "Twin fans, series and parallel, link fuse", "Twin fans of another year", 2)
+	r = w.send("/jobs/import", "file", "job.json", []byte(other))
+	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+	says(t, w.get("/library").Body.String(), "Twin fans of another year")
+}
+
+// Wrong photographs are refused with a sentence, and nothing of them is kept.
+func TestWrongPhotographs(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	says(t, w.send(job+"/photo", "photo", "plug.txt", []byte("no picture")).Body.String(), "no photograph that can be read")
+	says(t, w.post(job+"/photo").Body.String(), "Choose a photograph")
+	assert.Equal(t, http.StatusNotFound, w.get(job+"/photo/1").Code)
+	assert.Equal(t, http.StatusNotFound, w.get(job+"/photo/none").Code)
+}
