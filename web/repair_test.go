@@ -96,3 +96,18 @@ func TestWrongPhotographs(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, w.get(job+"/photo/1").Code)
 	assert.Equal(t, http.StatusNotFound, w.get(job+"/photo/none").Code)
 }
+
+// Whatever stands in the cookie of tools, the pages open; what is unknown in it counts for
+// nothing.
+func TestHostileCookies(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Library bus")
+	for _, value := range []string{"", "%", "scan=none%26school%3Dnobody", "scan%3Dlaser", strings.Repeat("a", 3000), "without-meter%3D1%26without-lamp%3D1"} {
+		for _, path := range []string{job, "/tools", job + "/believe?part=K1"} {
+			r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, path, nil)
+			require.NoError(t, err)
+			r.Header.Set("Cookie", "kit="+value)
+			assert.Equal(t, http.StatusOK, w.do(r).Code, "%s with %.40s", path, value)
+		}
+	}
+}

@@ -244,3 +244,36 @@ func TestEveryCircuitOfTheLibrary(t *testing.T) {
 		}
 	}
 }
+
+// A warm-up and the way home go by the set-up that is on the car: a borrowed relay brings low
+// back and takes high away.
+func TestTheSetupCounts(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	broken := faults(t, m, "K1 coil open")
+	swap, err := electric.ParseSetup(m.Circuit, []string{"swapped K1 K2"})
+	require.NoError(t, err)
+	plain, err := repair.WarmUp(m, nil, broken)
+	require.NoError(t, err)
+	borrowed, err := repair.WarmUp(m, swap, broken)
+	require.NoError(t, err)
+	well, err := repair.WarmUp(m, nil, nil)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(repair.Explained(well, plain), " "), "from 95 °C", "no low")
+	assert.NotContains(t, strings.Join(repair.Explained(well, borrowed), " "), "from 95 °C")
+	assert.Contains(t, strings.Join(repair.Explained(well, borrowed), " "), "from 103 °C", "now high is what lacks")
+	d, err := repair.CanDrive(m, swap, broken)
+	require.NoError(t, err)
+	for _, s := range d.States {
+		if s.State == "low" {
+			assert.InDelta(t, s.Full, s.Air, 0.05)
+		}
+	}
+	assert.NotContains(t, strings.Join(d.Helps, " "), "Borrow: K1 and K2", "they have changed places already")
+	list, err := repair.List(m, swap)
+	require.NoError(t, err)
+	for _, c := range list {
+		if c.Test != nil {
+			assert.Equal(t, swap, c.Test.Setup, "what lasts of the repair stands in every check")
+		}
+	}
+}
