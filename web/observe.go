@@ -235,17 +235,8 @@ func (a *App) record(c *gin.Context) {
 		a.refuse(c, j, capitalise(err.Error())+".")
 		return
 	}
-	entries := ledgerEntries(j.state.Ledger, onTheCar(test))
+	entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
 	a.write(c, j, append(entries, job.Entry{
 		Kind: job.Seen, Body: job.Body{Seen: &o, Expected: j.bench.guide.Healthy(test)},
 	})...)
-}
-
-// onTheCar is the set-up a test leaves on the car: what is done to a relay on the bench is not
-// done to the car.
-func onTheCar(t probe.Test) []electric.Action {
-	if t.Do != probe.Ohms || !t.At.Inner {
-		return t.Setup
-	}
-	return slices.DeleteFunc(slices.Clone(t.Setup), func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == t.At.Part })
 }

@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -163,4 +164,38 @@ func TestInstructionsAPersonCanFollow(t *testing.T) {
 	behind, err := g.Look(nil, diagnose.Now{}, probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("K1").Pins()[0]})
 	require.NoError(t, err)
 	assert.Contains(t, behind.Cautions[len(behind.Cautions)-1], "Back-probe")
+}
+
+// What is done to the car before a test, and put back after it, is said so that a person can do
+// it.
+func TestSetupStepsAPersonCanFollow(t *testing.T) {
+	g := guide(t)
+	c := g.Circuit()
+	steps := func(from []string, to ...string) []string {
+		now, err := electric.ParseSetup(c, from)
+		require.NoError(t, err)
+		setup, err := electric.ParseSetup(c, to)
+		require.NoError(t, err)
+		m, err := g.Look(nil, diagnose.Now{State: c.State("low"), Setup: now}, probe.Test{Do: probe.LookAtFans, State: c.State("low"), Setup: setup})
+		require.NoError(t, err)
+		return m.Steps
+	}
+	assert.Equal(t, []string{"Pull K1 (bonnet box D1).", "Bridge K1.30 to K1.87 with a fused lead."}, steps(nil, "K1 out", "jumper K1.30 K1.87")[:2])
+	assert.Equal(t, []string{"Refit K1 (bonnet box D1).", "Take the lead off K1.30."}, steps([]string{"K1 out", "jumper K1.30 K1.87"})[:2])
+	assert.Equal(t, "Let K1 and K2 change places (bonnet box D1).", steps(nil, "swapped K1 K2")[0])
+	assert.Equal(t, "Put K1 and K2 back in their places.", steps([]string{"swapped K1 K2"})[0])
+	direct := steps(nil, "M1 unplugged", "pack M1.+' M1.-'")
+	assert.Equal(t, "Unplug M1 (radiator).", direct[0])
+	assert.Equal(t, "Battery pack, fused, on the part itself: plus to terminal +, minus to terminal -.", direct[1])
+	assert.Contains(t, steps(nil, "ground K1.85")[0], "proven to be no hard feed")
+	bench := probe.Around(c, nil, c.Part("K1"))
+	for _, test := range bench {
+		if test.Do != probe.Ohms {
+			continue
+		}
+		m, err := g.Look(nil, diagnose.Now{}, test)
+		require.NoError(t, err)
+		assert.NotContains(t, strings.Join(m.Steps, " "), "Battery pack", "said once: %s", m.Title)
+		assert.NotContains(t, strings.Join(m.Cautions, " "), "hesitates")
+	}
 }

@@ -261,6 +261,7 @@ func (g *Guide) setupSteps(from, to []electric.Action) []string {
 	return steps
 }
 
+// do says how something is done to the car.
 func (g *Guide) do(a electric.Action) string {
 	switch a.Verb {
 	case electric.Out:
@@ -268,19 +269,38 @@ func (g *Guide) do(a electric.Action) string {
 	case electric.Unplugged:
 		return "unplug " + a.Part + g.place(a.Part)
 	case electric.Apart:
-		return "part " + a.Part + g.place(a.Part)
+		return "take " + a.Part + " apart" + g.place(a.Part)
+	case electric.Jumper:
+		return fmt.Sprintf("bridge %s to %s with a fused lead", a.From, a.To)
+	case electric.GroundPin:
+		return fmt.Sprintf("join %s to battery negative with a fused lead, once it is proven to be no hard feed", a.From)
+	case electric.Feed:
+		return fmt.Sprintf("join %s to battery positive with a fused lead", a.From)
+	case electric.Pack:
+		return fmt.Sprintf("battery pack, fused, on the part itself: plus to terminal %s, minus to terminal %s", a.From.Name, a.To.Name)
+	case electric.Swapped:
+		return fmt.Sprintf("let %s and %s change places%s", a.Part, a.Other, g.place(a.Part))
+	case electric.Replaced:
+		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat", FormatOhms(a.Ohms), a.Part)
 	}
 	return a.String()
 }
 
+// undo says how it is put back.
 func (g *Guide) undo(a electric.Action) string {
 	switch a.Verb {
 	case electric.Out:
 		return "refit " + a.Part + g.place(a.Part)
-	case electric.Unplugged, electric.Apart:
+	case electric.Unplugged, electric.Apart, electric.Replaced:
 		return "plug " + a.Part + " in again" + g.place(a.Part)
+	case electric.Jumper, electric.GroundPin, electric.Feed:
+		return "take the lead off " + a.From.String()
+	case electric.Pack:
+		return "take the battery pack off " + a.From.Part
+	case electric.Swapped:
+		return fmt.Sprintf("put %s and %s back in their places", a.Part, a.Other)
 	}
-	return "take away: " + a.String()
+	return "no longer: " + a.String()
 }
 
 func (g *Guide) place(part string) string {

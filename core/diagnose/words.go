@@ -26,7 +26,7 @@ const (
 
 // word writes title, steps and cautions.
 func (g *Guide) word(m *Move, t probe.Test, now Now) {
-	m.Steps = append(m.Steps, g.setupSteps(now.Setup, t.Setup)...)
+	m.Steps = append(m.Steps, g.setupSteps(now.Setup, t.OnTheCar())...)
 	asked := g.asked(m, t, now)
 	has := func(verb electric.Verb) bool {
 		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == verb && !slices.Contains(now.Setup, a) })
@@ -34,7 +34,7 @@ func (g *Guide) word(m *Move, t probe.Test, now Now) {
 	if has(electric.Jumper) || has(electric.Feed) || has(electric.GroundPin) {
 		m.Cautions = append(m.Cautions, fusedOnly)
 	}
-	if has(electric.Pack) {
+	if has(electric.Pack) && t.Do == probe.LookAtFans {
 		m.Cautions = append(m.Cautions, fusedOnly, packSags)
 	}
 	if has(electric.Swapped) {

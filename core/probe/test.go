@@ -49,6 +49,15 @@ func (t Test) Key() string {
 	return strings.Join([]string{string(t.Do), t.State.Name, at, from, t.With, t.Part, SetupKey(t.Setup)}, "|")
 }
 
+// OnTheCar is the set-up that the test leaves on the car: what is done to a part on the bench is
+// not done to the car.
+func (t Test) OnTheCar() []electric.Action {
+	if t.Do != Ohms || !t.At.Inner {
+		return t.Setup
+	}
+	return slices.DeleteFunc(slices.Clone(t.Setup), func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == t.At.Part })
+}
+
 // SetupWords spells a set-up: what lasts in the order in which it was done, for a part renewed
 // after a swap is not the part renewed before; then the rest, sorted.
 func SetupWords(setup []electric.Action) []string {
