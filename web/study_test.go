@@ -32,6 +32,7 @@ func TestTheStudyOfACircuit(t *testing.T) {
 	}
 	require.Equal(t, http.StatusSeeOther, w.post(page, "kind", "clean").Code)
 	w.post(page, "kind", "doubles") // one at a time: this changes nothing
+	assert.Equal(t, http.StatusConflict, w.post("/harnesses/f1-one-relay/study", "kind", "clean").Code, "nor may another circuit's")
 	body := wait()
 	says(t, body, "fixed textbook order")
 	says(t, body, "Minutes against the fixed order")

@@ -39,6 +39,24 @@ func (s *studies) of(sum [32]byte) *studying {
 	return s.byID[sum]
 }
 
+// busy tells whether a study is on its way that is not this one: they take a whole core.
+func (s *studies) busy(but *studying) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, other := range s.byID {
+		if other == but {
+			continue
+		}
+		other.mu.Lock()
+		begun := other.begun
+		other.mu.Unlock()
+		if begun {
+			return true
+		}
+	}
+	return false
+}
+
 // Kinds of study, each a list of runs.
 var studyKinds = []choice{
 	{Value: "clean", Label: "Every fault, every reading right"},
@@ -97,6 +115,10 @@ func (a *App) beginStudy(c *gin.Context) {
 		return
 	}
 	s := a.studies.of(b.sum)
+	if c.PostForm("stop") == "" && a.studies.busy(s) {
+		a.fail(c, http.StatusConflict, "Another circuit's study is on its way; wait for its end, or stop it.")
+		return
+	}
 	s.mu.Lock()
 	switch {
 	case b.guide == nil:
