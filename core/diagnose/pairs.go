@@ -30,6 +30,12 @@ const (
 	leastPair    = 0.01
 )
 
+// Bounds of what is kept of pairs: how many, and fits of how many observations to each.
+const (
+	keptPairs = 4000
+	keptFits  = 80
+)
+
 // pairBelief is how likely a pair is.
 type pairBelief struct {
 	i, j int
@@ -76,9 +82,12 @@ func (g *Guide) pair(b *belief, seen []probe.Observation, fits [][]fit, ph phase
 	for k := range places {
 		places[k] = k
 	}
+	if len(g.paired) > keptPairs {
+		clear(g.paired)
+	}
 	kept := make([]map[string][pairCars]float64, len(pairs))
 	for k, pr := range pairs {
-		if g.paired[pr] == nil {
+		if g.paired[pr] == nil || len(g.paired[pr]) > keptFits {
 			g.paired[pr] = map[string][pairCars]float64{}
 		}
 		kept[k] = g.paired[pr]
