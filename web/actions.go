@@ -115,7 +115,12 @@ func (a *App) setUp(c *gin.Context) {
 			a.refuse(c, j, capitalise(err.Error())+".")
 			return
 		}
-		a.write(c, j, job.Entry{Kind: kind, Body: job.Body{Action: action.String()}})
+		entry := job.Entry{Kind: kind, Body: job.Body{Action: action.String()}}
+		if kind == job.Did && (action.Verb == electric.Renewed || action.Verb == electric.RenewedUsed) {
+			entry.Kind = job.Repaired // however it is entered
+			entry.Body.Fault, entry.Body.Proven = j.foundBy(c, action, a)
+		}
+		a.write(c, j, entry)
 	}
 }
 

@@ -421,11 +421,18 @@ func (p *jobPage) offerSetup(j *jobAt) {
 		if verb == "" {
 			continue
 		}
-		for _, v := range []electric.Verb{verb, electric.Renewed} {
+		verbs := []electric.Verb{verb, electric.Renewed}
+		if slices.Contains([]harness.Kind{harness.KindConnector, harness.KindGround, harness.KindRelay, harness.KindFuse}, part.Kind()) {
+			verbs = append(verbs, electric.Cleaned) // an intervention: it may have mended a joint
+		}
+		for _, v := range verbs {
 			words := electric.Action{Verb: v, Part: part.Name}.String()
 			if !slices.Contains(p.Setup, words) {
 				p.Settable = append(p.Settable, words)
 			}
+		}
+		if swap, ok := probe.Neighbour(j.bench.circuit, probe.Lasting(j.state.Ledger), part.Name); ok && swap.Part == part.Name {
+			p.Settable = append(p.Settable, swap.String())
 		}
 	}
 }

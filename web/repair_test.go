@@ -26,6 +26,8 @@ func TestARepairOnSuspicion(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "undo", "1", "action", "K3 renewed").Code)
 	silent(t, w.get(job+"/verify").Body.String(), "on suspicion")
 
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "action", "K2 renewed").Code)
+	says(t, w.get(job+"/verify").Body.String(), "K2 renewed") // a repair, however it is entered
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "K3 renewed", "used", "1").Code)
 	says(t, w.get(job).Body.String(), "K3 renewed used")
 }
