@@ -131,3 +131,30 @@ func TestWhatAMissingScanToolCosts(t *testing.T) {
 		assert.LessOrEqual(t, s.Weight(c, look), 1.0)
 	}
 }
+
+// Minutes go by kind and place; a part's own access comes before both.
+func TestMinutesByKindPlaceAndAccess(t *testing.T) {
+	price := func(at string) float64 {
+		c, err := harness.Read([]byte(`harness: 1
+title: places
+parts:
+  BAT: {kind: battery}
+  F1: {kind: fuse, amps: 30, ` + at + `}
+  M1: {kind: motor, volts: 12.6, amps: 14, rpm: 2400}
+wires:
+  BAT.+ - F1.a:
+  F1.b - M1.+:
+  M1.- - BAT.-:
+states:
+  on: {key: on}
+`))
+		require.NoError(t, err)
+		return probe.Test{Do: probe.Volts, State: c.States[0], At: harness.ParsePin("F1.a")}.Minutes(c, c.States[0], nil)
+	}
+	plain := price("at: bonnet box")
+	assert.Greater(t, price("at: behind the dash"), plain)
+	assert.Greater(t, price("at: steering column"), plain)
+	assert.InDelta(t, plain, price("label: no place given"), 1e-12)
+	assert.InDelta(t, price("access: 9"), price("at: behind the dash, access: 9"), 1e-12)
+	assert.Greater(t, price("access: 9"), plain+8)
+}

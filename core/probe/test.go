@@ -246,13 +246,33 @@ func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.A
 	return minutes
 }
 
+// hardPlaces makes a part take longer to get at where its place says so (common practice); a
+// part's own access in the harness file comes before kind and place.
+var hardPlaces = []struct {
+	word string
+	fold float64
+}{
+	{"behind", 1.6}, {"under", 1.6}, {"heater", 1.4}, {"dash", 1.4}, {"column", 1.4}, {"kick panel", 1.4},
+	{"engine", 1.3}, {"chassis", 1.3}, {"frame", 1.2}, {"cross-member", 1.2},
+}
+
+// placeFold is how many times as long a part takes to get at by its place.
+func placeFold(at string) float64 {
+	for _, p := range hardPlaces {
+		if strings.Contains(strings.ToLower(at), p.word) {
+			return p.fold
+		}
+	}
+	return 1
+}
+
 // reach prices getting a lead onto a pin.
 func (t Test) reach(c *harness.Circuit, pin harness.Pin) float64 {
 	part := c.Part(pin.Part)
 	if part.Access > 0 {
 		return part.Access
 	}
-	minutes := reach[part.Kind()]
+	minutes := reach[part.Kind()] * placeFold(part.At)
 	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name})
 	if part.Kind() == harness.KindRelay && !out {
 		minutes += minutesBackside
