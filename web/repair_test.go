@@ -1,6 +1,9 @@
 package web_test
 
 import (
+	"bytes"
+	"image"
+	"image/png"
 	"net/http"
 	"strings"
 	"testing"
@@ -71,6 +74,9 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	w.post(job+"/seen", "do", "volts", "state", "low", "at", "F3.b", "reading", "9")
 	w.post(job+"/strike", "seq", "3")
 	w.post(job+"/note", "text", "green with salt", "seq", "2")
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, image.NewGray(image.Rect(0, 0, 30, 20))))
+	require.Equal(t, http.StatusSeeOther, w.send(job+"/photo", "photo", "plug.png", b.Bytes()).Code)
 	file := w.get(job + "/report/json").Body.String()
 	file = strings.ReplaceAll(file, `"seq": 3`, `"seq": 33`)
 	r := w.send("/jobs/import", "file", "job.json", []byte(file))
@@ -78,6 +84,8 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	page := w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "struck out")
 	says(t, page, "green with salt")
+	says(t, page, "photograph:")
+	silent(t, page, "/photo/1")
 	assert.Equal(t, 1, strings.Count(page, "<em>struck out</em>"))
 	// The harness is this workshop's own: none is added.
 	library := w.get("/library").Body.String()

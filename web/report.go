@@ -320,7 +320,9 @@ func (a *App) importJob(c *gin.Context) {
 	}
 	entries := make([]job.Entry, 0, len(f.Entries))
 	for k, e := range f.Entries {
-		e.Body.Photo = 0 // photographs stay where they were taken
+		if e.Kind == job.Pictured { // photographs stay where they were taken
+			e.Kind, e.Body.Photo, e.Body.Text = job.Noted, 0, strings.TrimSpace("photograph: "+e.Body.Text)
+		}
 		entries = append(entries, job.Entry{Seq: k + 1, At: e.At, Who: clip(e.Who, maxWho), Kind: e.Kind, Body: renumbered(f.Entries, e.Body)})
 	}
 	id, err := a.keep.ImportJob(ctx, vehicle, harnessID, f.Title, f.OpenedAt, entries)
@@ -371,7 +373,10 @@ func readJobFile(c *gin.Context) (*jobFile, error) {
 		return nil, fmt.Errorf("the job file's log does not begin with the complaint, or is longer than %d entries", maxJobEntries)
 	}
 	for k, e := range f.Entries {
-		if e.Kind == job.Seen && e.Body.Seen == nil {
+		switch {
+		case !slices.Contains(job.Kinds, e.Kind):
+			return nil, fmt.Errorf("entry %d of the job file is of no known kind: %q", k+1, clip(string(e.Kind), maxWho))
+		case e.Kind == job.Seen && e.Body.Seen == nil:
 			return nil, fmt.Errorf("entry %d of the job file carries no observation", k+1)
 		}
 	}

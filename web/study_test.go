@@ -96,6 +96,7 @@ func TestWrongJobFiles(t *testing.T) {
 		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`:                                                                "does not begin with the complaint",
 		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7","entries":[{"seq":1,"kind":"opened"}]}`:                          "harness cannot be read",
 		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"x","entries":[{"seq":1,"kind":"opened"},{"seq":2,"kind":"seen","body":{}}]}`: "Entry 2 of the job file carries no observation",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"x","entries":[{"seq":1,"kind":"opened"},{"seq":2,"kind":"sniffed"}]}`:        "Entry 2 of the job file is of no known kind",
 		`"text"`: "This is no job file",
 	} {
 		r := w.send("/jobs/import", "file", "job.json", []byte(text))

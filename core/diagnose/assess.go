@@ -80,7 +80,7 @@ func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Asses
 	if err != nil {
 		return nil, err
 	}
-	if err := g.alike(b); err != nil {
+	if err := g.changingNothing(b); err != nil {
 		return nil, err
 	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(b.of)}

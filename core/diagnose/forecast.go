@@ -25,6 +25,15 @@ var instrumentOf = map[probe.Do]electric.Instrument{
 	probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
 }
 
+// instrument lays a test's instrument on the circuit in a set-up, with faults in it.
+func (g *Guide) instrument(t probe.Test, setup []electric.Action, faults []fault.Fault) (*electric.Instrumented, error) {
+	which := instrumentOf[t.Do]
+	if t.Do == probe.Lamp && t.With == "heavy" {
+		which = electric.HeavyLamp
+	}
+	return g.model.Instrument(setup, faults, which, t.At, t.From)
+}
+
 // cast makes the figures of these suspects.
 func (g *Guide) cast(t probe.Test, which []int) (*forecast, error) {
 	key := t.Key()
@@ -50,17 +59,13 @@ func (g *Guide) castOne(f *forecast, t probe.Test, i int) error {
 	if err := g.runHistory(s); err != nil {
 		return err
 	}
-	instrument := instrumentOf[t.Do]
-	if t.Do == probe.Lamp && t.With == "heavy" {
-		instrument = electric.HeavyLamp
-	}
-	with, err := g.model.Instrument(s.still(t.Setup), s.faults(), instrument, t.At, t.From)
+	with, err := g.instrument(t, s.still(t.Setup), s.faults())
 	if err != nil {
 		return err
 	}
 	well := with
 	if s.comesAndGoes() {
-		if well, err = g.model.Instrument(t.Setup, nil, instrument, t.At, t.From); err != nil {
+		if well, err = g.instrument(t, t.Setup, nil); err != nil {
 			return err
 		}
 	}
@@ -170,17 +175,7 @@ func (g *Guide) words(t probe.Test, which []int) (func(suspect, car int, into []
 		if err != nil {
 			return nil, err
 		}
-		scale := 12 / g.circuit.Nominal()
-		return func(i, k int, into []float64) {
-			v := math.Abs(meter(float64(f.figure[i*cars+k]))) * scale
-			if t.Do == probe.LED {
-				lit := soft(v, 2.3, 0.2)
-				into[0], into[1] = 1-lit, lit
-				return
-			}
-			on, bright := soft(v, 2, 0.35), soft(v, 9, 0.6)
-			into[0], into[1], into[2] = 1-on, on*(1-bright), on*bright
-		}, nil
+		return func(i, k int, into []float64) { g.lightChances(t, float64(f.figure[i*cars+k]), into) }, nil
 	case probe.Relay, probe.Codes:
 		sh, err := g.sheaf(t.Setup)
 		if err == nil {
@@ -202,6 +197,18 @@ func (g *Guide) words(t probe.Test, which []int) (func(suspect, car int, into []
 		}, nil
 	}
 	return func(i, _ int, into []float64) { g.partWords(g.suspects[i].fault, t, into) }, nil
+}
+
+// lightChances is the chance of each word of a lamp, or an LED tester, at so many volts across it.
+func (g *Guide) lightChances(t probe.Test, volts float64, into []float64) {
+	v := math.Abs(meter(volts)) * 12 / g.circuit.Nominal()
+	if t.Do == probe.LED {
+		lit := soft(v, 2.3, 0.2)
+		into[0], into[1] = 1-lit, lit
+		return
+	}
+	on, bright := soft(v, 2, 0.35), soft(v, 9, 0.6)
+	into[0], into[1], into[2] = 1-on, on*(1-bright), on*bright
 }
 
 func soft(x, edge, width float64) float64 { return 1 / (1 + math.Exp(-(x-edge)/width)) }

@@ -168,6 +168,9 @@ func speedChances(share float64) [4]float64 {
 	return [4]float64{(1 - moving) * (1 - backwards), moving * (1 - fast), moving * fast, backwards}
 }
 
+// resistCycles is how likely a feed that cannot carry its fan makes it start and stop.
+const resistCycles = 0.1
+
 // cyclingChance is how likely a fan starts and stops quickly: what comes and goes does; a joint
 // that cannot carry it may.
 func cyclingChance(s *suspect) float64 {
@@ -175,35 +178,40 @@ func cyclingChance(s *suspect) float64 {
 	case s.comesAndGoes():
 		return 0.5
 	case s.fault.Words == fault.Resists || s.fault.Words == fault.PostResists || s.fault.Words == fault.WayResists:
-		return 0.1
+		return resistCycles
 	}
 	return 0.02
 }
 
 // fansFit is the chance that a look at the fans gives these words.
 func (g *Guide) fansFit(fits *fit, sh *sheaf, suspect, state int, seen map[string]string) {
+	all, cycles := g.speedsOf(sh, suspect), cyclingChance(g.suspects[suspect])
 	for k := range cars {
-		chance := 1.0
-		for f, name := range g.fans {
-			word, looked := seen[name]
-			if !looked {
-				continue
-			}
-			c := speedChances(g.fan(sh, suspect, state, f).at(k))
-			switch word {
-			case probe.Running:
-				chance *= c[1] + c[2]
-				continue
-			case probe.Cycling: // what starts and stops does neither for long
-				chance *= cyclingChance(g.suspects[suspect])
-				continue
-			}
-			for w, known := range speedWords {
-				if known == word {
-					chance *= c[w]
-				}
+		here := all[(k*len(g.circuit.States)+state)*len(g.fans):]
+		fits[k] = g.lookChance(seen, cycles, func(f int) [4]float64 { return here[f] })
+	}
+}
+
+// lookChance is the chance that fans whose words have these chances are described so; cycles is
+// that of starting and stopping.
+func (g *Guide) lookChance(seen map[string]string, cycles float64, chances func(fan int) [4]float64) float64 {
+	chance := 1.0
+	for f, name := range g.fans {
+		word, looked := seen[name]
+		if !looked {
+			continue
+		}
+		c := chances(f)
+		switch word {
+		case probe.Running: // an ear cannot tell
+			chance *= c[1] + c[2]
+		case probe.Cycling: // what starts and stops does neither for long
+			chance *= cycles
+		default:
+			if w := slices.Index(speedWords, word); w >= 0 {
+				chance *= c[w]
 			}
 		}
-		fits[k] = chance
 	}
+	return chance
 }

@@ -76,6 +76,9 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 	if g.suspects[top.members[0]].unknown {
 		return g.askAgain(a, b, seen, now)
 	}
+	if top.Probability < verdictAt && !b.two() {
+		return g.askAgain(a, b, seen, now)
+	}
 	lacking := g.lacking(top.members[0], seen, now)
 	sure := top.Probability >= verdictAt || b.two() && len(lacking) == 0 && top.Probability >= oneOfTwoAt
 	switch {

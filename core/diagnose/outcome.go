@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"ironthread/core/electric"
-	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
@@ -443,11 +442,7 @@ func (g *Guide) healthy(t probe.Test) string {
 }
 
 func (g *Guide) healthyInstrument(t probe.Test) string {
-	instrument := instrumentOf[t.Do]
-	if t.With == "heavy" {
-		instrument = electric.HeavyLamp
-	}
-	x, err := g.model.Instrument(t.Setup, nil, instrument, t.At, t.From)
+	x, err := g.instrument(t, t.Setup, nil)
 	if err != nil {
 		return ""
 	}
@@ -462,6 +457,3 @@ func (g *Guide) healthyInstrument(t probe.Test) string {
 	}
 	return FormatOhms(v)
 }
-
-// mustPin reads a pin that was checked before.
-func mustPin(s string) harness.Pin { return harness.ParsePin(s) }

@@ -264,6 +264,7 @@ func (g *Guide) pairHistory(faults []fault.Fault) (blown [pairCars]uint64, err e
 // pairObserved is how well one observation fits the pair on each car.
 func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservation, blown *[pairCars]uint64, nets map[string]*electric.Network) (of [pairCars]float64, err error) {
 	t := a.test
+	setup := g.suspects[pair[0]].still(g.suspects[pair[1]].still(t.Setup))
 	words := probe.Words[t.Do]
 	floor := misread / 3
 	if len(words) > 0 {
@@ -272,7 +273,7 @@ func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservati
 	switch {
 	case t.Do == probe.LookAtFans, t.Do == probe.Volts, t.Do == probe.Relay:
 	case instrumentOf[t.Do] != "":
-		return g.pairInstrument(faults, a, blown, floor)
+		return g.pairInstrument(setup, faults, a, blown, floor)
 	default: // by hand and eye: the one that shows more
 		row, other := make([]float64, len(words)), make([]float64, len(words))
 		word := slices.Index(words, a.seen.Word())
@@ -292,7 +293,7 @@ func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservati
 	key := probe.SetupKey(t.Setup)
 	n := nets[key]
 	if n == nil {
-		if n, err = g.model.Network(g.suspects[pair[0]].still(g.suspects[pair[1]].still(t.Setup)), faults); err != nil {
+		if n, err = g.model.Network(setup, faults); err != nil {
 			return of, err
 		}
 		nets[key] = n
@@ -306,7 +307,7 @@ func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservati
 		switch t.Do {
 		case probe.LookAtFans:
 			n.FanShares(pins[:len(g.fans)])
-			of[k] = g.looksLike(pins[:len(g.fans)], a.seen.Fans)
+			of[k] = g.lookChance(a.seen.Fans, resistCycles, func(f int) [4]float64 { return speedChances(float64(pins[f])) })
 		case probe.Relay:
 			in := pins[:len(g.relayAt)]
 			n.PulledIn(in)
@@ -328,38 +329,26 @@ func (g *Guide) pairObserved(pair [2]int, faults []fault.Fault, a askedObservati
 	return of, nil
 }
 
-func (g *Guide) pairInstrument(faults []fault.Fault, a askedObservation, blown *[pairCars]uint64, floor float64) (of [pairCars]float64, err error) {
+func (g *Guide) pairInstrument(setup []electric.Action, faults []fault.Fault, a askedObservation, blown *[pairCars]uint64, floor float64) (of [pairCars]float64, err error) {
 	t := a.test
-	instrument := instrumentOf[t.Do]
-	if t.With == "heavy" {
-		instrument = electric.HeavyLamp
-	}
-	x, err := g.model.Instrument(t.Setup, faults, instrument, t.At, t.From)
+	x, err := g.instrument(t, setup, faults)
 	if err != nil {
 		return of, err
 	}
+	row := make([]float64, len(probe.Words[t.Do]))
 	for k := range of {
 		x.Tune(g.cars[k])
 		x.SetBlown(blown[k])
 		v := x.Shows(t.State)
-		switch t.Do {
-		case probe.Lamp:
-			of[k] = same(g.model.LampWord(v), a.seen.Lamp)
-		case probe.LED:
-			of[k] = same(electric.LEDWord(v), a.seen.LED)
-		default:
+		if len(row) > 0 {
+			g.lightChances(t, v, row)
+			of[k] = row[max(0, slices.Index(probe.Words[t.Do], a.seen.Word()))]
+		} else {
 			of[k] = nearness(t, v, a.seen.Reading())
 		}
 		of[k] = (1-misread)*of[k] + floor
 	}
 	return of, nil
-}
-
-func same(a, b string) float64 {
-	if a == b {
-		return 1
-	}
-	return 0
 }
 
 // nearness compares a reading with one prediction, within the meter's spread.
@@ -376,25 +365,4 @@ func nearness(t probe.Test, predicted float64, r *probe.Reading) float64 {
 	}
 	d := (scaled(t, read) - scaled(t, predicted)) / (2 * finenessOf(t).spread)
 	return math.Exp(-d * d / 2)
-}
-
-// looksLike is the chance that fans at these speeds are described in these words.
-func (g *Guide) looksLike(shares []float32, seen map[string]string) float64 {
-	chance := 1.0
-	for f, name := range g.fans {
-		word, looked := seen[name]
-		if !looked {
-			continue
-		}
-		c := speedChances(float64(shares[f]))
-		switch word {
-		case probe.Running:
-			chance *= c[1] + c[2]
-		case probe.Cycling:
-			chance *= 0.05
-		default:
-			chance *= c[max(0, slices.Index(speedWords, word))]
-		}
-	}
-	return chance
 }

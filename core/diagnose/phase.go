@@ -124,9 +124,9 @@ func (ph phase) prior(s *suspect) float64 {
 	return p
 }
 
-// alike finds the suspects that, on the cars the evidence leaves of them, change no fan in any
+// changingNothing finds the suspects that, on the cars the evidence leaves of them, change no fan in any
 // state: between them and "no fault" the guide does not ask.
-func (g *Guide) alike(b *belief) error {
+func (g *Guide) changingNothing(b *belief) error {
 	sh, err := g.sheaf(nil)
 	if err != nil {
 		return err

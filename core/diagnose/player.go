@@ -8,6 +8,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
@@ -131,9 +132,9 @@ func (m *game) figure(move *Move, setup []electric.Action, n *electric.Network, 
 	if move.Do == probe.Volts {
 		readings := make([]float32, len(m.g.model.Pins()))
 		n.MeterVolts(readings)
-		v = float64(readings[m.g.pinAt[mustPin(move.At)]])
+		v = float64(readings[m.g.pinAt[harness.ParsePin(move.At)]])
 		if move.From != "" {
-			v -= float64(readings[m.g.pinAt[mustPin(move.From)]])
+			v -= float64(readings[m.g.pinAt[harness.ParsePin(move.From)]])
 		}
 		v = meter(v)
 	} else {
@@ -164,11 +165,7 @@ func (m *game) instrument(move *Move, setup []electric.Action, o *probe.Observat
 	if err != nil {
 		return 0
 	}
-	instrument := instrumentOf[t.Do]
-	if t.With == "heavy" {
-		instrument = electric.HeavyLamp
-	}
-	x, err := m.g.model.Instrument(setup, m.faults, instrument, t.At, t.From)
+	x, err := m.g.instrument(t, setup, m.faults)
 	if err != nil {
 		return 0
 	}

@@ -125,20 +125,21 @@ func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
 		return nil
 	}
 	var list []lack
-	demands := g.demands(s.fault)
+	demands, barred := g.demands(s.fault), g.made(seen).barred
 	asked := func(pin string) bool {
 		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
 	}
 	for _, d := range demands {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
-			under := o.Volts != nil || o.Lamp != "" && (o.With == "heavy" || now.Kit.NoMeter)
+			lit := o.Lamp != "" && o.With == "heavy" || now.Kit.NoMeter && (o.Lamp != "" || o.LED != "") // the best that this kit can do
+			under := o.Volts != nil || lit
 			// The whole drop read from one side to the other tells of both.
 			here := o.At == d.pin.String() && o.From == "" || asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
 			return under && shows && here &&
 				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 		})
-		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || g.made(seen).barred[d.pin.String()] {
+		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || barred[d.pin.String()] {
 			continue
 		}
 		state := states[0]

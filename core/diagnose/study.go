@@ -1,7 +1,6 @@
 package diagnose
 
 import (
-	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -388,10 +387,4 @@ func (r *Report) sum() {
 	if bits > 0 {
 		r.BoundTests = r.EntropyBits / (bits / asked)
 	}
-}
-
-// String is a line for people.
-func (r *Report) String() string {
-	return fmt.Sprintf("%s, %s: %.1f %% right, %.1f %% confidently wrong, %.1f tests to name, %.1f with proof, %.1f min (%.1f as faults are met); entropy %.1f bits, bound %.1f tests",
-		r.Circuit, r.Policy, 100*r.Right, 100*r.ConfidentWrong, r.MeanToName, r.MeanTests, r.MeanMinutes, r.UsualMinutes, r.EntropyBits, r.BoundTests)
 }

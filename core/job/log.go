@@ -18,6 +18,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/core/repair"
 )
 
 // Kind is what an entry records.
@@ -37,6 +38,9 @@ const (
 	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
 	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
 )
+
+// Kinds lists them all.
+var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured}
 
 // Reason is why a job closes.
 type Reason string
@@ -217,7 +221,7 @@ func word(e Entry) (title, detail string, telling bool) {
 		}
 		return e.Body.Action, detail, false
 	case Checked:
-		return CheckWords(e.Body.Check), e.Body.Text, e.Body.Text != "as expected"
+		return CheckWords(e.Body.Check), e.Body.Text, e.Body.Text != repair.AsExpected
 	case Pictured:
 		return "Photograph", e.Body.Text, false
 	case Closed:
