@@ -179,7 +179,7 @@ func (g *Guide) wordOhms(m *Move, t probe.Test) {
 	m.Title = fmt.Sprintf("%s on the bench: ohms from %s to %s", t.At.Part, t.At.Name, t.From.Name)
 	if m.Energised {
 		m.Title += ", energised"
-		m.Steps = append(m.Steps, "Energise the coil from a small battery: plus on 86, minus on 85.")
+		m.Steps = append(m.Steps, "Energise the coil from a small battery through a fused lead: plus on 86, minus on 85.")
 		if relay, ok := g.circuit.Part(t.At.Part).Spec.(*harness.Relay); ok && relay.Suppression == harness.DiodeSuppr {
 			m.Cautions = append(m.Cautions, diodeCoil)
 		}
