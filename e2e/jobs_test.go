@@ -307,8 +307,8 @@ func TestToolsByTouch(t *testing.T) {
 	b.click(`label:has(input[name="tool-meter"])`)
 	b.click(`label:has(input[name="school"][value="swap first"])`)
 	b.click(".asked .button")
-	b.visit(s.url + "/jobs/6")
-	b.sees(".move .title", "")
+	b.sees(".move .title", "") // kept, and back at the job
+	require.Contains(t, b.eval("location.pathname"), "/jobs/6")
 	require.NotContains(t, b.text(".move .title"), "Volts")
 	b.visit(s.url + "/tools")
 	require.Equal(t, "false", b.eval(`String(document.querySelector("input[name=tool-meter]").checked)`))

@@ -187,7 +187,7 @@ func (a *App) setWho(c *gin.Context) {
 		Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: whoAge,
 		HttpOnly: true, SameSite: http.SameSiteStrictMode,
 	})
-	c.Redirect(http.StatusSeeOther, "/")
+	c.Redirect(http.StatusSeeOther, cameFrom(c))
 }
 
 // clip shortens a text to so many characters and drops what cannot be shown.

@@ -76,7 +76,7 @@ func tools(k *probe.Kit) []tool {
 
 func (a *App) tools(c *gin.Context) {
 	kit, school := kitOf(c)
-	p := toolsPage{frame: a.frame(c, "Tools and way of working", ""), Back: backTo(c.Query("back"))}
+	p := toolsPage{frame: a.frame(c, "Tools and way of working", ""), Back: cameFrom(c)}
 	for _, scan := range []choice{
 		{Value: string(probe.CommandTool), Label: "commands each state"},
 		{Value: string(probe.BasicTool), Label: "reads codes and live data only"}, {Value: string(probe.NoTool), Label: "none"},
@@ -111,12 +111,25 @@ func (a *App) setTools(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, backTo(c.PostForm("back")))
 }
 
-// backTo keeps an address within the application.
+// backTo keeps an address within the application: a path with its query, or the bay.
 func backTo(path string) string {
-	if strings.HasPrefix(path, "/jobs/") && !strings.Contains(path, "//") && !strings.Contains(path, "\\") {
+	if strings.HasPrefix(path, "/") && !strings.Contains(path, "//") && !strings.Contains(path, "\\") {
 		return path
 	}
 	return "/"
+}
+
+// cameFrom is the page of this application on which a person was before: the one named in the
+// query, else the one that the browser names.
+func cameFrom(c *gin.Context) string {
+	if named := c.Query("back"); named != "" {
+		return backTo(named)
+	}
+	before, err := url.Parse(c.GetHeader("Referer"))
+	if err != nil || before.Host != c.Request.Host || before.Path == c.Request.URL.Path {
+		return "/"
+	}
+	return backTo(before.RequestURI())
 }
 
 // nowOf is how the car stands, with the person's tools.

@@ -161,6 +161,23 @@ func TestToolsAreThePersons(t *testing.T) {
 	says(t, get(w.jobNamed("Gritter 6")), "without a scan tool that commands")
 }
 
+// Whoever changes tools or signs goes on from the page before, never out of the application.
+func TestBackToThePageBefore(t *testing.T) {
+	w := open(t)
+	from := func(method, path, before string) *httptest.ResponseRecorder {
+		q := httptest.NewRequest(method, path, nil)
+		q.Header.Set("Referer", before)
+		return w.do(q)
+	}
+	says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(), `name="back" value="/jobs/6?state=low"`)
+	says(t, from(http.MethodGet, "/tools?back=/jobs/5", "http://example.com/jobs/6").Body.String(), `name="back" value="/jobs/5"`)
+	for _, before := range []string{"http://elsewhere.example/jobs/6", "http://example.com//elsewhere.example", "http://example.com/tools", ":", ""} {
+		says(t, from(http.MethodGet, "/tools", before).Body.String(), `name="back" value="/"`)
+	}
+	assert.Equal(t, "/jobs/6", from(http.MethodPost, "/who", "http://example.com/jobs/6").Header().Get("Location"))
+	assert.Equal(t, "/", from(http.MethodPost, "/who", "http://elsewhere.example/jobs/6").Header().Get("Location"))
+}
+
 // Every kind of reading is taken from the page, shown in the thread, and weighed.
 func TestEveryKindOfReading(t *testing.T) {
 	w := open(t)
