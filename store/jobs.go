@@ -12,10 +12,12 @@ import (
 	"ironthread/core/job"
 )
 
+const insertPhoto = `INSERT INTO job_photos (job_id, jpeg) VALUES ($1, $2) RETURNING id`
+
 // AddJobPhoto keeps a photograph of a job and gives its number.
 func (s *Store) AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error) {
 	var id int64
-	err := s.db.GetContext(ctx, &id, `INSERT INTO job_photos (job_id, jpeg) VALUES ($1, $2) RETURNING id`, jobID, jpeg)
+	err := s.db.GetContext(ctx, &id, insertPhoto, jobID, jpeg)
 	var broken *pgconn.PgError
 	if errors.As(err, &broken) && broken.Code == "23503" { // foreign key
 		return 0, fmt.Errorf("job %d: %w", jobID, ErrNotFound)
@@ -60,8 +62,9 @@ func (s *Store) Set(ctx context.Context, name string, value any) error {
 	return wrap("keeping a setting", err)
 }
 
-// ImportJob adds a job with its whole log, as another workshop kept it.
-func (s *Store) ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry) (int64, error) {
+// ImportJob adds a job with its whole log, as another workshop kept it. Photographs are JPEGs
+// by the numbers that the entries call them by; they get numbers of this store.
+func (s *Store) ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry, photos map[int64][]byte) (int64, error) {
 	tx, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
 		return 0, wrap("taking a job in", err)
@@ -72,7 +75,16 @@ func (s *Store) ImportJob(ctx context.Context, vehicle, harness int64, title str
 		vehicle, harness, title, opened); err != nil {
 		return 0, wrap("taking a job in", err)
 	}
+	numbers := make(map[int64]int64, len(photos))
+	for theirs, jpeg := range photos {
+		var ours int64
+		if err := tx.GetContext(ctx, &ours, insertPhoto, id, jpeg); err != nil {
+			return 0, wrap("taking a photograph in", err)
+		}
+		numbers[theirs] = ours
+	}
 	for _, e := range entries {
+		e.Body.Photo = numbers[e.Body.Photo]
 		if err := insert(ctx, tx, id, e.Seq, e); err != nil {
 			return 0, err
 		}

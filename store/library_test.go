@@ -108,14 +108,17 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 	require.NoError(t, s.Close())
 	var from time.Time
 	for what, call := range map[string]func() error{
-		"jobs":     func() error { _, err := s.Jobs(ctx); return err },
-		"job":      func() error { _, err := s.Job(ctx, id); return err },
-		"entries":  func() error { _, err := s.Entries(ctx, id); return err },
-		"all":      func() error { _, err := s.AllEntries(ctx); return err },
-		"last":     func() error { _, err := s.LastSeq(ctx, id); return err },
-		"append":   func() error { _, err := s.Append(ctx, id, 1, note("x")); return err },
-		"open":     func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now()); return err },
-		"import":   func() error { _, err := s.ImportJob(ctx, 1, 1, "x", time.Now(), []job.Entry{note("x")}); return err },
+		"jobs":    func() error { _, err := s.Jobs(ctx); return err },
+		"job":     func() error { _, err := s.Job(ctx, id); return err },
+		"entries": func() error { _, err := s.Entries(ctx, id); return err },
+		"all":     func() error { _, err := s.AllEntries(ctx); return err },
+		"last":    func() error { _, err := s.LastSeq(ctx, id); return err },
+		"append":  func() error { _, err := s.Append(ctx, id, 1, note("x")); return err },
+		"open":    func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now()); return err },
+		"import": func() error {
+			_, err := s.ImportJob(ctx, 1, 1, "x", time.Now(), []job.Entry{note("x")}, nil)
+			return err
+		},
 		"photo":    func() error { _, err := s.AddJobPhoto(ctx, id, []byte{1}); return err },
 		"picture":  func() error { _, err := s.JobPhoto(ctx, id, 1); return err },
 		"setting":  func() error { _, err := s.Setting(ctx, "learn-from", &from); return err },

@@ -124,12 +124,19 @@ func TestJobPhotosAndSettings(t *testing.T) {
 	id, err := keep.ImportJob(ctx, v, h, "runs hot", time.Now(), []job.Entry{
 		{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
 		{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
-	})
+		{Seq: 3, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 40, Seq: 2}},
+		{Seq: 4, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 7, Seq: 2}},
+	}, map[int64][]byte{7: {7}, 40: {4, 0}})
 	require.NoError(t, err)
 	all, err := keep.AllEntries(ctx)
 	require.NoError(t, err)
-	require.Len(t, all[id], 2)
+	require.Len(t, all[id], 4)
 	assert.Equal(t, "salt", all[id][1].Body.Text)
+	for k, want := range [][]byte{{4, 0}, {7}} { // each under its number here
+		b, err := keep.JobPhoto(ctx, id, all[id][2+k].Body.Photo)
+		require.NoError(t, err)
+		assert.Equal(t, want, b)
+	}
 
 	photo, err := keep.AddJobPhoto(ctx, id, []byte{1, 2, 3})
 	require.NoError(t, err)

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -18,6 +19,10 @@ func (a *App) addPhoto(c *gin.Context) {
 	if !ok {
 		return
 	}
+	if len(j.photographs()) >= maxJobPhotos {
+		a.refuse(c, j, fmt.Sprintf("This job has %d photographs already, the most that it keeps.", maxJobPhotos))
+		return
+	}
 	photo, err := readPhoto(c)
 	if err != nil {
 		a.refuse(c, j, capitalise(err.Error())+".")
@@ -32,6 +37,17 @@ func (a *App) addPhoto(c *gin.Context) {
 	a.write(c, j, job.Entry{Kind: job.Pictured, Body: job.Body{
 		Photo: id, Seq: seq, Text: strings.TrimSpace(clip(c.PostForm("text"), maxText)),
 	}})
+}
+
+// photographs lists the numbers of a job's photographs, struck ones too.
+func (j *jobAt) photographs() []int64 {
+	var ids []int64
+	for _, e := range j.entries {
+		if e.Kind == job.Pictured {
+			ids = append(ids, e.Body.Photo)
+		}
+	}
+	return ids
 }
 
 // beadOf is an entry that something may be attached to: the one named, or the newest.

@@ -310,12 +310,18 @@ func readPhoto(c *gin.Context) (*store.Photo, error) {
 	if err != nil {
 		return nil, errors.New("the photograph could not be read")
 	}
+	return rewritten(raw, maxPhotoPixels)
+}
+
+// rewritten makes a photograph small and writes it anew, without what it carried beside the
+// picture.
+func rewritten(raw []byte, mostPixels int) (*store.Photo, error) {
 	config, format, err := image.DecodeConfig(bytes.NewReader(raw))
 	switch {
 	case err != nil || format != "jpeg" && format != "png":
 		return nil, errors.New("this is no photograph that can be read; JPEG and PNG can")
-	case config.Width*config.Height > maxPhotoPixels:
-		return nil, errors.New("the photograph has more than 60 million pixels; make it smaller")
+	case config.Width*config.Height > mostPixels:
+		return nil, fmt.Errorf("the photograph has more than %.1f million pixels; make it smaller", float64(mostPixels)/1e6)
 	}
 	picture, err := imaging.Decode(bytes.NewReader(raw), imaging.AutoOrientation(true))
 	if err != nil {

@@ -2,9 +2,12 @@ package web_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"image"
 	"image/png"
 	"net/http"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -84,8 +87,13 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	page := w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "struck out")
 	says(t, page, "green with salt")
-	says(t, page, "photograph:")
-	silent(t, page, "/photo/1")
+	picture := regexp.MustCompile(`src="(/jobs/\d+/photo/\d+)"`).FindStringSubmatch(page)
+	require.NotNil(t, picture, "the photograph came along")
+	jpeg := w.get(picture[1])
+	require.Equal(t, http.StatusOK, jpeg.Code)
+	config, format, err := image.DecodeConfig(jpeg.Body)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"jpeg", 30, 20}, []any{format, config.Width, config.Height})
 	assert.Equal(t, 1, strings.Count(page, "<em>struck out</em>"))
 	// The harness is this workshop's own: none is added.
 	library := w.get("/library").Body.String()
@@ -95,6 +103,35 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	r = w.send("/jobs/import", "file", "job.json", []byte(other))
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	says(t, w.get("/library").Body.String(), "Twin fans of another year")
+	// Without its photographs a log keeps their words; one that is none is refused by its number.
+	var f map[string]any
+	require.NoError(t, json.Unmarshal([]byte(file), &f))
+	photos, _ := f["photographs"].(map[string]any)
+	require.Len(t, photos, 1)
+	for id := range photos {
+		photos[id] = []byte("no picture")
+		r = w.send("/jobs/import", "file", "job.json", asJSON(t, f))
+		require.Equal(t, http.StatusUnprocessableEntity, r.Code)
+		says(t, r.Body.String(), "Photograph "+id+" of the job file: this is no photograph")
+	}
+	for id := range 201 {
+		photos[strconv.Itoa(id)] = []byte{}
+	}
+	r = w.send("/jobs/import", "file", "job.json", asJSON(t, f))
+	says(t, r.Body.String(), "more than 200 photographs")
+	delete(f, "photographs")
+	r = w.send("/jobs/import", "file", "job.json", asJSON(t, f))
+	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+	page = w.get(r.Header().Get("Location")).Body.String()
+	says(t, page, "photograph:")
+	silent(t, page, "/photo/1")
+}
+
+func asJSON(t *testing.T, v any) []byte {
+	t.Helper()
+	b, err := json.Marshal(v)
+	require.NoError(t, err)
+	return b
 }
 
 // Wrong photographs are refused with a sentence, and nothing of them is kept.

@@ -40,7 +40,7 @@ type Keeper interface {
 	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
 	Setting(ctx context.Context, name string, value any) (bool, error)
 	Set(ctx context.Context, name string, value any) error
-	ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry) (int64, error)
+	ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry, photos map[int64][]byte) (int64, error)
 	AllEntries(ctx context.Context) (map[int64][]job.Entry, error)
 }
 
@@ -192,8 +192,11 @@ func guard(c *gin.Context) {
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
 	limit := int64(maxBody)
-	if strings.HasSuffix(c.Request.URL.Path, "/photo") {
+	switch path := c.Request.URL.Path; {
+	case strings.HasSuffix(path, "/photo"):
 		limit += maxPhotoBytes
+	case path == "/jobs/import":
+		limit += maxJobFile
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit)
 	c.Next()
