@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -140,6 +141,24 @@ func TestTouchingAPin(t *testing.T) {
 	b.sees(".move .title", "Volts at M1.-, low commanded")
 	b.click(".to-next")
 	b.sees(".move h2", "Next move")
+
+	// A finger beside a pin means the nearest one; beside none, nothing.
+	b.quiet()
+	tap := func(away float64) {
+		at, err := chromedp.Run(b.ctx, chromedp.Evaluate[[2]float64](`(() => { const r = document.querySelector('[data-pin="M1.-"] .spot').getBoundingClientRect();
+			return [r.left + r.width / 2, r.top + r.height / 2]; })()`))
+		require.NoError(t, err)
+		point := []*input.TouchPoint{{X: at[0] - away, Y: at[1]}}
+		for _, p := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: point}, {Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
+			_, err := chromedp.Call(b.ctx, input.DispatchTouchEvent, p)
+			require.NoError(t, err)
+		}
+	}
+	tap(60)
+	b.quiet()
+	require.Contains(t, b.text(".move h2"), "Next move")
+	tap(22)
+	b.sees(".move .title", "Volts at M1.-, high commanded")
 }
 
 // Two tabs on one job: the second is told of the first's entry, and neither loses any.

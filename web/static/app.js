@@ -140,6 +140,20 @@ const letGo = (e) => {
 document.addEventListener("pointerup", letGo);
 document.addEventListener("pointercancel", letGo);
 
+// A finger need not meet a pin: the nearest within its width is meant.
+const reach = 26;
+document.addEventListener("click", (e) => {
+  const sheet = e.target.closest?.(".paper .sheet");
+  if (!sheet || e.pointerType !== "touch" || e.target.closest("[data-pin]") || document.querySelector(".arranging")) return;
+  let nearest = null, least = reach;
+  for (const spot of sheet.querySelectorAll("[data-pin] .spot")) {
+    const box = spot.getBoundingClientRect();
+    const away = Math.hypot(box.left + box.width / 2 - e.clientX, box.top + box.height / 2 - e.clientY);
+    if (away < least) [nearest, least] = [spot, away];
+  }
+  nearest?.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+});
+
 // Arranging: parts are dragged, or moved with the arrow keys and put down with Enter. The
 // server keeps the place and draws the wires again.
 const drag = {
