@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -334,4 +335,68 @@ func BenchmarkFirstAssessment(b *testing.B) {
 	for b.Loop() {
 		assess(b, guide(b))
 	}
+}
+
+// BenchmarkContradiction is the step at which two faults' readings first contradict each other,
+// over the library: everything else is known, no pair has been weighed. It reports the mean and
+// the slowest.
+func BenchmarkContradiction(b *testing.B) {
+	entries, err := library.All()
+	require.NoError(b, err)
+	var took []time.Duration
+	for b.Loop() {
+		took = took[:0]
+		for _, e := range entries {
+			m, err := electric.New(e.Circuit)
+			require.NoError(b, err)
+			g, err := diagnose.New(m)
+			require.NoError(b, err)
+			for _, pair := range pairsOf(g, 10) {
+				player, err := g.Player(pair[:]...)
+				if err != nil {
+					continue
+				}
+				var seen []probe.Observation
+				var now diagnose.Now
+				for range 12 {
+					_, err := g.Assess(seen, now) // so that the table is there
+					require.NoError(b, err)
+					searched := g.ForgetPairs()
+					start := time.Now()
+					a, err := g.Assess(seen, now)
+					require.NoError(b, err)
+					if searched {
+						took = append(took, time.Since(start))
+						break
+					}
+					if len(a.Next) == 0 {
+						break
+					}
+					seen = append(seen, player.Answer(&a.Next[0]))
+					setup, err := electric.ParseSetup(g.Circuit(), a.Next[0].Setup)
+					require.NoError(b, err)
+					now = diagnose.Now{State: g.Circuit().State(a.Next[0].State), Setup: setup}
+				}
+			}
+		}
+	}
+	require.NotEmpty(b, took)
+	sum := time.Duration(0)
+	for _, t := range took {
+		sum += t
+	}
+	b.ReportMetric(float64(sum.Milliseconds())/float64(len(took)), "ms/step")
+	b.ReportMetric(float64(slices.Max(took).Milliseconds()), "ms/slowest")
+	b.ReportMetric(float64(len(took)), "steps")
+}
+
+// pairsOf picks pairs of faults spread over a circuit's.
+func pairsOf(g *diagnose.Guide, n int) [][2]string {
+	faults := g.Faults()
+	rng := rand.New(rand.NewPCG(5, 9))
+	var list [][2]string
+	for range n {
+		list = append(list, [2]string{faults[rng.IntN(len(faults))], faults[rng.IntN(len(faults))]})
+	}
+	return list
 }
