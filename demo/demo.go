@@ -82,7 +82,6 @@ type story struct {
 type event struct {
 	after    int
 	did      string // a set-up action
-	undid    string
 	note     string
 	repaired *job.Body
 	verified string // every check made and as it should be, then closed with these words
@@ -147,9 +146,6 @@ func (t *telling) event(e event) error {
 	case e.did != "":
 		t.write(e.after, job.Did, job.Body{Action: e.did})
 		t.ledger = append(t.ledger, e.did)
-	case e.undid != "":
-		t.write(e.after, job.Undid, job.Body{Action: e.undid})
-		t.ledger = without(t.ledger, e.undid)
 	case e.note != "":
 		t.write(e.after, job.Noted, job.Body{Text: e.note})
 	case e.repaired != nil:
@@ -212,14 +208,4 @@ func (t *telling) verify(e event) error {
 	}
 	t.write(e.after, job.Closed, job.Body{Text: e.verified, Reason: job.Verified})
 	return nil
-}
-
-func without(list []string, gone string) []string {
-	var kept []string
-	for _, s := range list {
-		if s != gone {
-			kept = append(kept, s)
-		}
-	}
-	return kept
 }

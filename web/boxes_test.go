@@ -7,7 +7,6 @@ import (
 	"image/jpeg"
 	"image/png"
 	"io"
-	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"testing"
@@ -44,17 +43,7 @@ func TestSocketCard(t *testing.T) {
 
 // upload posts a photograph.
 func (w *workshop) upload(box string, picture []byte) *httptest.ResponseRecorder {
-	var b bytes.Buffer
-	form := multipart.NewWriter(&b)
-	require.NoError(w.t, form.WriteField("box", box))
-	part, err := form.CreateFormFile("photo", "box.jpg")
-	require.NoError(w.t, err)
-	_, err = part.Write(picture)
-	require.NoError(w.t, err)
-	require.NoError(w.t, form.Close())
-	r := httptest.NewRequest(http.MethodPost, twinBoxes+"/photo", &b)
-	r.Header.Set("Content-Type", form.FormDataContentType())
-	return w.do(r)
+	return w.send(twinBoxes+"/photo", "photo", "box.jpg", picture, "box", box)
 }
 
 // withOrientation puts an EXIF block that says "turned a quarter" into a JPEG.

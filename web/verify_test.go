@@ -112,9 +112,12 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	says(t, w.send("/jobs/import", "file", "job.json", empty).Body.String(), "does not begin with the complaint")
 }
 
-func (w *workshop) send(path, field, name string, content []byte) *httptest.ResponseRecorder {
+func (w *workshop) send(path, field, name string, content []byte, form ...string) *httptest.ResponseRecorder {
 	var body bytes.Buffer
 	m := multipart.NewWriter(&body)
+	for i := 0; i+1 < len(form); i += 2 {
+		_ = m.WriteField(form[i], form[i+1])
+	}
 	part, _ := m.CreateFormFile(field, name)
 	_, _ = part.Write(content)
 	_ = m.Close()

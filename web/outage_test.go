@@ -1,0 +1,224 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/png"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+	"ironthread/demo"
+	"ironthread/store"
+	"ironthread/store/storetest"
+	"ironthread/web"
+)
+
+// outage is a store of which one call fails, the database having gone.
+type outage struct {
+	*store.Store
+	left int // calls that still succeed
+	hit  bool
+}
+
+func (o *outage) gone() error {
+	o.left--
+	if o.left != -1 {
+		return nil
+	}
+	o.hit = true
+	return fmt.Errorf("the plug was pulled: %w", store.ErrUnreachable)
+}
+
+// through makes a call unless the database has gone.
+func through[T any](o *outage, call func() (T, error)) (T, error) {
+	if err := o.gone(); err != nil {
+		var none T
+		return none, err
+	}
+	return call()
+}
+
+func (o *outage) Jobs(ctx context.Context) ([]store.Job, error) {
+	return through(o, func() ([]store.Job, error) { return o.Store.Jobs(ctx) })
+}
+
+func (o *outage) Job(ctx context.Context, id int64) (store.Job, error) {
+	return through(o, func() (store.Job, error) { return o.Store.Job(ctx, id) })
+}
+
+func (o *outage) Entries(ctx context.Context, id int64) ([]job.Entry, error) {
+	return through(o, func() ([]job.Entry, error) { return o.Store.Entries(ctx, id) })
+}
+
+func (o *outage) LastSeq(ctx context.Context, id int64) (int, error) {
+	return through(o, func() (int, error) { return o.Store.LastSeq(ctx, id) })
+}
+
+func (o *outage) Append(ctx context.Context, id int64, saw int, entries ...job.Entry) ([]job.Entry, error) {
+	return through(o, func() ([]job.Entry, error) { return o.Store.Append(ctx, id, saw, entries...) })
+}
+
+func (o *outage) OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time) (int64, error) {
+	return through(o, func() (int64, error) { return o.Store.OpenJob(ctx, vehicle, harness, title, who, at) })
+}
+
+func (o *outage) Harnesses(ctx context.Context) ([]store.Harness, error) {
+	return through(o, func() ([]store.Harness, error) { return o.Store.Harnesses(ctx) })
+}
+
+func (o *outage) Vehicles(ctx context.Context) ([]store.Vehicle, error) {
+	return through(o, func() ([]store.Vehicle, error) { return o.Store.Vehicles(ctx) })
+}
+
+func (o *outage) HarnessNamed(ctx context.Context, name string) (store.Harness, error) {
+	return through(o, func() (store.Harness, error) { return o.Store.HarnessNamed(ctx, name) })
+}
+
+func (o *outage) ReviseHarness(ctx context.Context, name, saw, title, source string) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.ReviseHarness(ctx, name, saw, title, source) })
+	return err
+}
+
+func (o *outage) AddHarness(ctx context.Context, name, title, source string) (string, error) {
+	return through(o, func() (string, error) { return o.Store.AddHarness(ctx, name, title, source) })
+}
+
+func (o *outage) PutPhoto(ctx context.Context, harness int64, p store.Photo) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.PutPhoto(ctx, harness, p) })
+	return err
+}
+
+func (o *outage) Photos(ctx context.Context, harness int64) ([]store.Photo, error) {
+	return through(o, func() ([]store.Photo, error) { return o.Store.Photos(ctx, harness) })
+}
+
+func (o *outage) Picture(ctx context.Context, harness int64, box string) ([]byte, error) {
+	return through(o, func() ([]byte, error) { return o.Store.Picture(ctx, harness, box) })
+}
+
+func (o *outage) TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.TagPhoto(ctx, harness, box, tag) })
+	return err
+}
+
+func (o *outage) PutVehicle(ctx context.Context, name, notes string) (int64, error) {
+	return through(o, func() (int64, error) { return o.Store.PutVehicle(ctx, name, notes) })
+}
+
+func (o *outage) AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error) {
+	return through(o, func() (int64, error) { return o.Store.AddJobPhoto(ctx, jobID, jpeg) })
+}
+
+func (o *outage) JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error) {
+	return through(o, func() ([]byte, error) { return o.Store.JobPhoto(ctx, jobID, id) })
+}
+
+func (o *outage) Setting(ctx context.Context, name string, value any) (bool, error) {
+	return through(o, func() (bool, error) { return o.Store.Setting(ctx, name, value) })
+}
+
+func (o *outage) Set(ctx context.Context, name string, value any) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.Set(ctx, name, value) })
+	return err
+}
+
+func (o *outage) ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry, photos map[int64][]byte) (int64, error) {
+	return through(o, func() (int64, error) {
+		return o.Store.ImportJob(ctx, vehicle, harness, title, opened, entries, photos)
+	})
+}
+
+func (o *outage) AllEntries(ctx context.Context) (map[int64][]job.Entry, error) {
+	return through(o, func() (map[int64][]job.Entry, error) { return o.Store.AllEntries(ctx) })
+}
+
+// The database goes at each call that a request makes, in turn: every page and every action
+// says so in one sentence, and no entry is half recorded.
+func TestTheDatabaseGoesMidway(t *testing.T) {
+	keep := storetest.Open(t)
+	require.NoError(t, demo.Load(t.Context(), keep, time.Now()))
+	db := &outage{Store: keep, left: -1}
+	app, err := web.New(db, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+	require.NoError(t, err)
+	w := &workshop{t, app.Handler(), keep}
+	id, name := "/jobs/6", "/harnesses/f3-twin-series-parallel"
+	var picture bytes.Buffer
+	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 40, 30))))
+	require.Equal(t, http.StatusSeeOther, w.send(id+"/photo", "photo", "plug.png", picture.Bytes()).Code)
+	require.Equal(t, http.StatusSeeOther, w.upload("bonnet box", picture.Bytes()).Code)
+	file := w.get(id + "/report/json").Body.Bytes()
+	other := bytes.ReplaceAll(file, []byte("Twin fans, series"), []byte("Twin fans of another year, series"))
+	saw := regexp.MustCompile(`name="saw" value="([^"]+)"`).FindStringSubmatch(w.get(name + "/edit").Body.String())
+	require.NotNil(t, saw)
+	source, err := keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+	require.NoError(t, err)
+
+	type request struct {
+		what string
+		ask  func() *httptest.ResponseRecorder
+	}
+	requests := []request{
+		{"take in", func() *httptest.ResponseRecorder { return w.send("/jobs/import", "file", "job.json", file) }},
+		{"take in other", func() *httptest.ResponseRecorder { return w.send("/jobs/import", "file", "job.json", other) }},
+		{"photograph", func() *httptest.ResponseRecorder { return w.send(id+"/photo", "photo", "plug.png", picture.Bytes()) }},
+		{"box", func() *httptest.ResponseRecorder { return w.upload("bonnet box", picture.Bytes()) }},
+	}
+	for _, path := range []string{
+		"/", id, id + "?pin=F3.a&state=low", id + "/why", id + "/believe?part=K3", id + "/drive", id + "/verify", id + "/report", id + "/report/json",
+		id + "/photo/1", "/logbook", "/library", name, name + "/export/spice?state=low", name + "/start?state=low&fan=M1", name + "/edit", twinBoxes, twinBoxes + "/K3",
+		twinBoxes + "/photo?box=bonnet+box", name + "/study",
+	} {
+		requests = append(requests, request{path, func() *httptest.ResponseRecorder { return w.get(path) }})
+	}
+	for _, form := range [][]string{
+		{"/jobs", "new-vehicle", "Gritter 12", "harness", strconv.FormatInt(source.ID, 10), "complaint", "runs hot"},
+		{id + "/seen", "do", "volts", "at", "F3.a", "state", "low", "reading", "12.2"},
+		{id + "/setup", "action", "K2 out"},
+		{id + "/setup/all", "setup", "K3 out"},
+		{id + "/strike", "seq", "2"},
+		{id + "/note", "text", "salt"},
+		{id + "/repair", "action", "F3 renewed"},
+		{"/logbook/reset"},
+		{"/library", "text", source.Source},
+		{name + "/edit", "saw", saw[1], "text", source.Source + "\n# read again\n"},
+		{name + "/copy"},
+		{twinBoxes + "/tag", "box", "bonnet box", "part", "K1", "x", "10", "y", "10", "wide", "9", "turn", "0"},
+		{name + "/place", "part", "K1", "dx", "40", "dy", "0"},
+		{name + "/tidy"},
+		{name + "/study"},
+		{id + "/setup", "undo", "1", "action", "K3 out"},
+		{id + "/close", "reason", "passed on", "text", "to the dealer"},
+	} {
+		requests = append(requests, request{"post " + form[0], func() *httptest.ResponseRecorder { return w.post(form[0], form[1:]...) }})
+	}
+	for _, q := range requests {
+		for n := range 30 {
+			before, err := keep.AllEntries(t.Context())
+			require.NoError(t, err)
+			db.left, db.hit = n, false
+			r := q.ask()
+			db.left = -1
+			if !db.hit {
+				assert.Less(t, r.Code, 400, "%s: %s", q.what, notice(r.Body.String()))
+				assert.Positive(t, n, "%s asks the database nothing", q.what)
+				break
+			}
+			if assert.Equal(t, http.StatusServiceUnavailable, r.Code, "%s, call %d", q.what, n+1) {
+				says(t, r.Body.String(), "The database cannot be reached")
+			}
+			after, err := keep.AllEntries(t.Context())
+			require.NoError(t, err)
+			assert.Equal(t, before, after, "%s, call %d", q.what, n+1)
+		}
+	}
+}
