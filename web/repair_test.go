@@ -3,6 +3,7 @@ package web_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/png"
 	"net/http"
@@ -10,9 +11,13 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ironthread/store/storetest"
+	"ironthread/web"
 )
 
 // A part renewed on suspicion is logged as such, with the fault it would have been; a used part
@@ -125,6 +130,38 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	page = w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "photograph:")
 	silent(t, page, "/photo/1")
+}
+
+// Every job of the demo, taken in by a workshop that has nothing, gives the same file again: its
+// log, its verdict and what was checked.
+func TestEveryJobTravels(t *testing.T) {
+	w := open(t)
+	keep := storetest.Open(t)
+	app, err := web.New(keep, web.Options{Patience: time.Minute})
+	require.NoError(t, err)
+	other := &workshop{t, app.Handler(), keep}
+	jobs, err := w.keep.Jobs(t.Context())
+	require.NoError(t, err)
+	require.Len(t, jobs, 7)
+	for _, j := range jobs {
+		path := fmt.Sprintf("/jobs/%d/report/json", j.ID)
+		file := w.get(path).Body.Bytes()
+		r := other.send("/jobs/import", "file", "job.json", file)
+		require.Equal(t, http.StatusSeeOther, r.Code, "%s: %s", j.Title, notice(r.Body.String()))
+		again := other.get(r.Header().Get("Location") + "/report/json").Body.Bytes()
+		assert.Equal(t, withoutBelief(t, file), withoutBelief(t, again), j.Title)
+	}
+}
+
+// withoutBelief is a job file but for how sure its verdict is: the workshop's own jobs weigh there.
+func withoutBelief(t *testing.T, file []byte) map[string]any {
+	t.Helper()
+	var f map[string]any
+	require.NoError(t, json.Unmarshal(file, &f))
+	if verdict, ok := f["verdict"].(map[string]any); ok {
+		delete(verdict, "probability")
+	}
+	return f
 }
 
 func asJSON(t *testing.T, v any) []byte {

@@ -2,7 +2,7 @@ package diagnose
 
 // ForgetPairs drops what is known of pairs of faults, for measuring; it tells whether anything was.
 func (g *Guide) ForgetPairs() bool {
-	any := len(g.paired) > 0
+	some := len(g.paired) > 0
 	clear(g.paired)
-	return any
+	return some
 }
