@@ -42,13 +42,17 @@ type pairBelief struct {
 	p    float64
 }
 
-// contradicted tells whether the likeliest suspects each need a reading to be wrong.
-func (g *Guide) contradicted(b *belief, fits [][]fit) bool {
+// contradicted tells whether the likeliest suspect needs a reading to be wrong, or a new part
+// to be bad again.
+func (g *Guide) contradicted(b *belief, fits [][]fit, ph phase) bool {
 	lead := 0
 	for i := range b.of {
 		if !g.suspects[i].unknown && (g.suspects[lead].unknown || b.of[i] > b.of[lead]) {
 			lead = i
 		}
+	}
+	if s := g.suspects[lead]; ph.prior(s) < usedPart/2*s.prior {
+		return true
 	}
 	for _, f := range fits {
 		if f != nil && slices.Max(f[lead][:]) < poorlyFits {
@@ -61,7 +65,7 @@ func (g *Guide) contradicted(b *belief, fits [][]fit) bool {
 // pair weighs two faults at once against one, where no single fault explains the log, and
 // brings the belief in each suspect up to date.
 func (g *Guide) pair(b *belief, seen []probe.Observation, fits [][]fit, ph phase) error {
-	if !g.contradicted(b, fits) {
+	if !g.contradicted(b, fits, ph) {
 		return nil
 	}
 	list := g.pairable(fits, ph)

@@ -39,7 +39,8 @@ func (g *Guide) demands(f fault.Fault) []demand {
 		}
 		return list
 	case fault.OnPin:
-		return g.partDemands(g.circuit.Part(f.Pin.Part))
+		part := g.circuit.Part(f.Pin.Part)
+		return append(g.partDemands(part), outputs(part, f.Pin)...)
 	case fault.OnRole:
 		return append(g.partDemands(g.circuit.Part(f.Pin.Part)), demand{pin: f.Pin, reason: "the output itself"})
 	}
@@ -48,13 +49,7 @@ func (g *Guide) demands(f fault.Fault) []demand {
 		return nil
 	}
 	list := g.partDemands(part)
-	if spec, ok := part.Spec.(*harness.Controller); ok { // never condemned with its outputs unread
-		for _, role := range spec.PinRoles {
-			if role.Command() != "" {
-				list = append(list, demand{pin: pin(part.Name, role.Name), reason: "the output itself"})
-			}
-		}
-	}
+	list = append(list, outputs(part, harness.Pin{})...)
 	if relay, ok := part.Spec.(*harness.Relay); ok {
 		makeSide := slices.Contains([]string{fault.MakeOpen, fault.MakeBurnt, fault.MakeWelded}, f.Words)
 		restSide := slices.Contains([]string{fault.RestOpen, fault.RestBurnt}, f.Words)
@@ -63,6 +58,26 @@ func (g *Guide) demands(f fault.Fault) []demand {
 		}
 		if relay.HasRest() && !makeSide {
 			list = append(list, demand{pin: pin(part.Name, "87a"), reason: "behind the rest contact"})
+		}
+	}
+	return list
+}
+
+// outputs are a controller's that must have been read before it is condemned, or one of its
+// terminals: of an output's terminal that one, else all.
+func outputs(part *harness.Part, at harness.Pin) []demand {
+	spec, ok := part.Spec.(*harness.Controller)
+	if !ok {
+		return nil
+	}
+	var list []demand
+	for _, role := range spec.PinRoles {
+		d := demand{pin: harness.Pin{Part: part.Name, Name: role.Name}, reason: "the output itself"}
+		if role.Command() != "" && d.pin == at {
+			return []demand{d}
+		}
+		if role.Command() != "" {
+			list = append(list, d)
 		}
 	}
 	return list
@@ -124,6 +139,9 @@ func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
 	if g.provenAtOnce(s.fault, states, seen) {
 		return nil
 	}
+	if joined := g.joined(s.fault, now); joined != nil {
+		return joined
+	}
 	var list []lack
 	demands, barred := g.demands(s.fault), g.made(seen).barred
 	asked := func(pin string) bool {
@@ -167,7 +185,27 @@ func (g *Guide) provenAtOnce(f fault.Fault, states []*harness.State, seen []prob
 	})
 }
 
+// joined asks of two crossed wires where one of them really goes, which volts at their ends
+// seldom tell; nil where that cannot be read.
+func (g *Guide) joined(f fault.Fault, now Now) []lack {
+	if f.On != fault.OnWires || now.Kit.NoMeter {
+		return nil
+	}
+	pair := f.Joined()[0]
+	var list []lack
+	for _, t := range probe.Between(g.circuit, now.Setup, pair[0], pair[1]) {
+		list = append(list, lack{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), t})
+	}
+	return list
+}
+
 func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
+	if f.On == fault.OnWires && t.Do == probe.Ohms {
+		pairs := f.Joined()
+		return slices.ContainsFunc(pairs[:], func(pair [2]harness.Pin) bool {
+			return pair == [2]harness.Pin{t.At, t.From} || pair == [2]harness.Pin{t.From, t.At}
+		})
+	}
 	if f.On != fault.OnPart {
 		return false
 	}

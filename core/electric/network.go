@@ -335,26 +335,12 @@ func (n *Network) wireEnd(w *harness.Wire, pin harness.Pin) node {
 	return arm
 }
 
-// crossedEnd gives the pin at which a crossed wire really ends: the two wires of the fault
-// have changed places in the plug they share.
+// crossedEnd gives the pin at which a crossed wire really ends.
 func crossedEnd(f fault.Fault, w *harness.Wire, pin harness.Pin) harness.Pin {
-	this := [2]harness.Pin{w.From, w.To}
-	other := f.Other
-	switch this {
-	case f.Wire:
-	case f.Other:
-		other = f.Wire
-	default:
-		return pin
-	}
-	for _, theirs := range other {
-		for _, ours := range this {
-			if theirs.Part == ours.Part && theirs != ours {
-				if ours == pin {
-					return theirs
-				}
-				return pin
-			}
+	drawn := [2]harness.Pin{w.From, w.To}
+	for k, wire := range [2][2]harness.Pin{f.Wire, f.Other} {
+		if end := slices.Index(drawn[:], pin); wire == drawn && end >= 0 {
+			return f.Joined()[k][end]
 		}
 	}
 	return pin

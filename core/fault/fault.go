@@ -56,6 +56,21 @@ func (f Fault) Subject() string {
 	return f.Part
 }
 
+// Joined gives how two crossed wires really run: they have changed places in the plug that they
+// share. The first pair is Wire with the other's cavity in place of its own, the second Other.
+func (f Fault) Joined() [2][2]harness.Pin {
+	for i, ours := range f.Wire {
+		for j, theirs := range f.Other {
+			if ours.Part == theirs.Part && ours != theirs {
+				wire, other := f.Wire, f.Other
+				wire[i], other[j] = theirs, ours
+				return [2][2]harness.Pin{wire, other}
+			}
+		}
+	}
+	return [2][2]harness.Pin{f.Wire, f.Other}
+}
+
 func (f Fault) String() string {
 	if f.Words == "" {
 		return "no fault"

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/library"
 )
 
@@ -59,5 +60,20 @@ func TestParse(t *testing.T) {
 		_, err := fault.Parse(e.Circuit, words)
 		require.Error(t, err, words)
 		assert.Contains(t, err.Error(), want)
+	}
+}
+
+// Crossed wires change places in the plug they share; where they share both, in one of them only,
+// the same for either wire.
+func TestJoined(t *testing.T) {
+	pins := func(a, b string) [2]harness.Pin { return [2]harness.Pin{harness.ParsePin(a), harness.ParsePin(b)} }
+	for _, c := range []struct{ wire, other, first, second [2]harness.Pin }{
+		{pins("K1.85", "ECU.61"), pins("K2.85", "ECU.62"), pins("K1.85", "ECU.62"), pins("K2.85", "ECU.61")},
+		{pins("ECU.61", "K1.85"), pins("K2.85", "ECU.62"), pins("ECU.62", "K1.85"), pins("K2.85", "ECU.61")},
+		{pins("X1.1", "ECU.61"), pins("ECU.62", "X1.2"), pins("X1.2", "ECU.61"), pins("ECU.62", "X1.1")},
+		{pins("K1.85", "ECU.61"), pins("K2.86", "F1.b"), pins("K1.85", "ECU.61"), pins("K2.86", "F1.b")},
+	} {
+		f := fault.Fault{On: fault.OnWires, Wire: c.wire, Other: c.other}
+		assert.Equal(t, [2][2]harness.Pin{c.first, c.second}, f.Joined())
 	}
 }

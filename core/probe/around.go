@@ -40,6 +40,12 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 // Along is the continuity of a wire, pin to pin with the power off: open where it is broken or
 // crossed with another. Parallel paths count.
 func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) []Test {
+	return Between(c, now, w.From, w.To)
+}
+
+// Between is the continuity from one pin to another with the power off; none where the circuit
+// has no battery to take off. Parallel paths count.
+func Between(c *harness.Circuit, now []electric.Action, one, other harness.Pin) []Test {
 	battery := c.OfKind(harness.KindBattery)
 	if len(battery) == 0 {
 		return nil
@@ -51,7 +57,7 @@ func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) []Test {
 	} else {
 		setup = with(setup, apart)
 	}
-	return []Test{{Do: Ohms, State: c.States[0], Setup: setup, At: w.From, From: w.To}}
+	return []Test{{Do: Ohms, State: c.States[0], Setup: setup, At: one, From: other}}
 }
 
 func with(kept []electric.Action, more ...electric.Action) []electric.Action {

@@ -1,0 +1,99 @@
+package diagnose_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/probe"
+	"ironthread/library"
+)
+
+// proven plays faults through the guide to its first proven verdict, from a set-up.
+func proven(t *testing.T, circuit string, setup []string, faults ...string) (*diagnose.Verdict, []probe.Observation) {
+	t.Helper()
+	e, err := library.Open(circuit)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	g, err := diagnose.New(m)
+	require.NoError(t, err)
+	player, err := g.Player(faults...)
+	require.NoError(t, err)
+	var seen []probe.Observation
+	now := diagnose.Now{}
+	now.Setup, err = electric.ParseSetup(e.Circuit, setup)
+	require.NoError(t, err)
+	for range 40 {
+		a, err := g.Assess(seen, now)
+		require.NoError(t, err)
+		if a.Verdict != nil && a.Verdict.Proven {
+			return a.Verdict, seen
+		}
+		require.NotEmpty(t, a.Next)
+		seen = append(seen, player.Answer(&a.Next[0]))
+		now.State = e.Circuit.State(a.Next[0].State)
+		now.Setup, err = electric.ParseSetup(e.Circuit, a.Next[0].Setup)
+		require.NoError(t, err)
+	}
+	t.Fatal("no proven verdict")
+	return nil, nil
+}
+
+// Two crossed wires are proven by continuity from one's end to the other's cavity, power off: volts
+// at their ends seldom tell (common practice).
+func TestCrossedWiresAreProvenByContinuity(t *testing.T) {
+	const words = "wires FM.3 - M1.+ and FM.5 - ECU.K1 crossed"
+	v, seen := proven(t, "f7-discrete-module", nil, words)
+	assert.Contains(t, v.Faults, words)
+	e, err := library.Open("f7-discrete-module")
+	require.NoError(t, err)
+	f, err := fault.Parse(e.Circuit, words)
+	require.NoError(t, err)
+	for _, o := range seen {
+		if o.Ohms == nil {
+			continue
+		}
+		for _, pair := range f.Joined() {
+			if o.At == pair[0].String() && o.From == pair[1].String() {
+				assert.Less(t, o.Ohms.Figure, 0.5, "a short length of wire")
+				assert.Contains(t, o.Setup, "BAT apart")
+				return
+			}
+		}
+	}
+	t.Error("nobody measured where a wire really goes")
+}
+
+// A control line at ground and a dead motor together look like two wires crossed, by every fan
+// and every volt: the continuity refutes it, and where the wire has been renewed in vain already,
+// a new wire is not blamed again.
+func TestTwoFaultsThatLookLikeACrossing(t *testing.T) {
+	for _, setup := range [][]string{nil, {"wire FM.3 - M1.+ renewed"}} {
+		v, _ := proven(t, "f7-discrete-module", setup, "wire FM.5 - ECU.K1 grounded", "pin M1.- open")
+		assert.Contains(t, v.Faults, "wire FM.5 - ECU.K1 grounded", "%v", setup)
+	}
+}
+
+// Two fans stand still for two reasons of their own: what they share, the controller, explains both
+// alone, but neither it nor a terminal of it is condemned with its outputs unread.
+func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
+	v, _ := proven(t, "f2-staged-pair", nil, "F1 open", "M2 open")
+	assert.True(t, slices.Contains(v.Faults, "F1 open") || slices.Contains(v.Faults, "M2 open"), "%v", v.Faults)
+	assert.NotContains(t, strings.Join(v.Faults, " "), "ECU")
+
+	v, seen := proven(t, "f2-staged-pair", nil, "pin ECU.B1 open")
+	assert.Contains(t, v.Faults, "pin ECU.B1 open")
+	for _, pin := range []string{"ECU.B1", "ECU.B9", "ECU.A4", "ECU.A5"} {
+		assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == pin && o.Volts != nil }), "%s unread", pin)
+	}
+	v, seen = proven(t, "f2-staged-pair", nil, "pin ECU.A4 open")
+	assert.Contains(t, v.Faults, "pin ECU.A4 open")
+	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.A4" && o.Volts != nil }))
+}
