@@ -272,6 +272,12 @@ func (g *Guide) do(a electric.Action) string {
 	case electric.Unplugged:
 		return "unplug " + a.Part + g.place(a.Part)
 	case electric.Apart:
+		switch g.circuit.Part(a.Part).Kind() {
+		case harness.KindBattery:
+			return "take the negative lead off " + a.Part + g.place(a.Part)
+		case harness.KindGround:
+			return "undo the ground joint " + a.Part + g.place(a.Part)
+		}
 		return "take " + a.Part + " apart" + g.place(a.Part)
 	case electric.Jumper:
 		return fmt.Sprintf("bridge %s to %s with a fused lead", a.From, a.To)
@@ -294,7 +300,15 @@ func (g *Guide) undo(a electric.Action) string {
 	switch a.Verb {
 	case electric.Out:
 		return "refit " + a.Part + g.place(a.Part)
-	case electric.Unplugged, electric.Apart, electric.Replaced:
+	case electric.Apart:
+		switch g.circuit.Part(a.Part).Kind() {
+		case harness.KindBattery:
+			return "put the negative lead back on " + a.Part + g.place(a.Part)
+		case harness.KindGround:
+			return "make the ground joint " + a.Part + " again" + g.place(a.Part)
+		}
+		return "join " + a.Part + " again" + g.place(a.Part)
+	case electric.Unplugged, electric.Replaced:
 		return "plug " + a.Part + " in again" + g.place(a.Part)
 	case electric.Jumper, electric.GroundPin, electric.Feed:
 		return "take the lead off " + a.From.String()
