@@ -74,6 +74,9 @@ func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action,
 	if t.Do == probe.Ohms && t.From.Part == "" {
 		return t, errors.New("ohms need a second pin")
 	}
+	if t.Do == probe.Ohms && !t.At.Inner && !t.From.Inner {
+		t.Setup = probe.PowerOff(c, ledger)
+	}
 	return t, nil
 }
 

@@ -181,6 +181,18 @@ func TestBackToThePageBefore(t *testing.T) {
 	assert.Equal(t, "/", from(http.MethodPost, "/who", "http://elsewhere.example/jobs/6").Header().Get("Location"))
 }
 
+// Ohms chosen by oneself want the battery off first; on a part taken out they do not.
+func TestOhmsWantThePowerOff(t *testing.T) {
+	w := open(t)
+	job := w.jobNamed("Gritter 6")
+	page := w.get(job + "?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String()
+	says(t, page, "Take the negative lead off BAT (nearside wing).")
+	says(t, page, `name="setup" value="BAT apart"`)
+	silent(t, w.get(job+"?do=ohms&pin=K1.86%27&from=K1.85%27&state=off").Body.String(), "negative lead off")
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "action", "BAT apart").Code)
+	silent(t, w.get(job+"?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String(), "Take the negative lead off")
+}
+
 // Every kind of reading is taken from the page, shown in the thread, and weighed.
 func TestEveryKindOfReading(t *testing.T) {
 	w := open(t)

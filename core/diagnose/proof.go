@@ -192,11 +192,7 @@ func (g *Guide) joined(f fault.Fault, now Now) []lack {
 		return nil
 	}
 	pair := f.Joined()[0]
-	var list []lack
-	for _, t := range probe.Between(g.circuit, now.Setup, pair[0], pair[1]) {
-		list = append(list, lack{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), t})
-	}
-	return list
+	return []lack{{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), probe.Between(g.circuit, now.Setup, pair[0], pair[1])}}
 }
 
 func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {

@@ -91,7 +91,7 @@ func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, er
 		tests = append(tests, probe.Around(g.circuit, now.Setup, p)...)
 	}
 	for _, w := range g.leadingWires(b) {
-		tests = append(tests, probe.Along(g.circuit, now.Setup, w)...)
+		tests = append(tests, probe.Along(g.circuit, now.Setup, w))
 	}
 	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0], Setup: probe.Lasting(now.Setup)})
 	if now.Kit.NoMeter {

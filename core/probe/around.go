@@ -38,26 +38,27 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 }
 
 // Along is the continuity of a wire, pin to pin with the power off: open where it is broken or
-// crossed with another. Parallel paths count.
-func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) []Test {
+// crossed with another.
+func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) Test {
 	return Between(c, now, w.From, w.To)
 }
 
-// Between is the continuity from one pin to another with the power off; none where the circuit
-// has no battery to take off. Parallel paths count.
-func Between(c *harness.Circuit, now []electric.Action, one, other harness.Pin) []Test {
-	battery := c.OfKind(harness.KindBattery)
-	if len(battery) == 0 {
-		return nil
+// Between is the continuity from one pin to another with the power off. Parallel paths count.
+func Between(c *harness.Circuit, now []electric.Action, one, other harness.Pin) Test {
+	setup := PowerOff(c, now)
+	if len(setup) > len(now) { // what else is out may go back before the battery is taken off
+		setup = PowerOff(c, Lasting(now))
 	}
-	apart := electric.Action{Verb: electric.Apart, Part: battery[0].Name}
-	setup := Lasting(now)
-	if slices.Contains(now, apart) {
-		setup = now
-	} else {
-		setup = with(setup, apart)
+	return Test{Do: Ohms, State: c.States[0], Setup: setup, At: one, From: other}
+}
+
+// PowerOff is a set-up with the battery taken off, which every circuit has.
+func PowerOff(c *harness.Circuit, setup []electric.Action) []electric.Action {
+	apart := electric.Action{Verb: electric.Apart, Part: c.OfKind(harness.KindBattery)[0].Name}
+	if slices.Contains(setup, apart) {
+		return setup
 	}
-	return []Test{{Do: Ohms, State: c.States[0], Setup: setup, At: one, From: other}}
+	return with(setup, apart)
 }
 
 func with(kept []electric.Action, more ...electric.Action) []electric.Action {
