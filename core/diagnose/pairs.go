@@ -51,7 +51,7 @@ func (g *Guide) contradicted(b *belief, fits [][]fit, ph phase) bool {
 			lead = i
 		}
 	}
-	if s := g.suspects[lead]; ph.prior(s) < usedPart/2*s.prior {
+	if ph.exonerated(g.suspects[lead]) {
 		return true
 	}
 	for _, f := range fits {

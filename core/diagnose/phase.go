@@ -99,6 +99,11 @@ func (ph phase) renewed(s *suspect) bool {
 	})
 }
 
+// exonerated tells whether the suspect's part is one never used before.
+func (ph phase) exonerated(s *suspect) bool {
+	return ph.prior(s) <= newPart*s.prior
+}
+
 // prior is what a suspect is believed before this phase's evidence: a new part is exonerated,
 // a used one keeps some of its suspicion.
 func (ph phase) prior(s *suspect) float64 {

@@ -38,18 +38,16 @@ func (g *Guide) demands(f fault.Fault) []demand {
 			list = append(list, demand{pin: f.Other[0], reason: "one end of the other wire"}, demand{pin: f.Other[1], reason: "its other end"})
 		}
 		return list
-	case fault.OnPin:
+	case fault.OnPin, fault.OnRole:
 		part := g.circuit.Part(f.Pin.Part)
-		return append(g.partDemands(part), outputs(part, f.Pin)...)
-	case fault.OnRole:
-		return append(g.partDemands(g.circuit.Part(f.Pin.Part)), demand{pin: f.Pin, reason: "the output itself"})
+		return append(g.partDemands(part), throughTerminal(part, f.Pin)...)
 	}
 	part := g.circuit.Part(f.Part)
 	if part == nil {
 		return nil
 	}
 	list := g.partDemands(part)
-	list = append(list, outputs(part, harness.Pin{})...)
+	list = append(list, outputs(part)...)
 	if relay, ok := part.Spec.(*harness.Relay); ok {
 		makeSide := slices.Contains([]string{fault.MakeOpen, fault.MakeBurnt, fault.MakeWelded}, f.Words)
 		restSide := slices.Contains([]string{fault.RestOpen, fault.RestBurnt}, f.Words)
@@ -63,24 +61,33 @@ func (g *Guide) demands(f fault.Fault) []demand {
 	return list
 }
 
-// outputs are a controller's that must have been read before it is condemned, or one of its
-// terminals: of an output's terminal that one, else all.
-func outputs(part *harness.Part, at harness.Pin) []demand {
+// outputs are what must have been read of a controller before it is condemned.
+func outputs(part *harness.Part) []demand {
 	spec, ok := part.Spec.(*harness.Controller)
 	if !ok {
 		return nil
 	}
 	var list []demand
 	for _, role := range spec.PinRoles {
-		d := demand{pin: harness.Pin{Part: part.Name, Name: role.Name}, reason: "the output itself"}
-		if role.Command() != "" && d.pin == at {
-			return []demand{d}
-		}
 		if role.Command() != "" {
-			list = append(list, d)
+			list = append(list, demand{pin: harness.Pin{Part: part.Name, Name: role.Name}, reason: "the output itself"})
 		}
 	}
 	return list
+}
+
+// throughTerminal is what a bad terminal takes along: one that feeds or grounds a controller all
+// its outputs, any other itself.
+func throughTerminal(part *harness.Part, at harness.Pin) []demand {
+	if spec, ok := part.Spec.(*harness.Controller); ok && slices.ContainsFunc(spec.PinRoles, func(r *harness.PinRole) bool {
+		return r.Name == at.Name && (r.Power || r.Ground)
+	}) {
+		return outputs(part)
+	}
+	if part.Kind() == harness.KindRelay {
+		return nil // its coil and contact feeds are asked for already
+	}
+	return []demand{{pin: at, reason: "the pin itself"}}
 }
 
 func (g *Guide) partDemands(part *harness.Part) []demand {

@@ -96,4 +96,8 @@ func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
 	v, seen = proven(t, "f2-staged-pair", nil, "pin ECU.A4 open")
 	assert.Contains(t, v.Faults, "pin ECU.A4 open")
 	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.A4" && o.Volts != nil }))
+
+	// An input's terminal is read itself; the outputs are not its business.
+	_, seen = proven(t, "m2-three-relay-two-winding", nil, "pin ECU.33 open")
+	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.33" && o.Volts != nil }))
 }

@@ -44,21 +44,25 @@ func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) Test {
 }
 
 // Between is the continuity from one pin to another with the power off. Parallel paths count.
+// Where the battery is still on, what else is out goes back first.
 func Between(c *harness.Circuit, now []electric.Action, one, other harness.Pin) Test {
-	setup := PowerOff(c, now)
-	if len(setup) > len(now) { // what else is out may go back before the battery is taken off
-		setup = PowerOff(c, Lasting(now))
+	if !slices.Contains(now, batteryOff(c)) {
+		now = Lasting(now)
 	}
-	return Test{Do: Ohms, State: c.States[0], Setup: setup, At: one, From: other}
+	return Test{Do: Ohms, State: c.States[0], Setup: PowerOff(c, now), At: one, From: other}
 }
 
-// PowerOff is a set-up with the battery taken off, which every circuit has.
+// PowerOff is a set-up with the battery taken off.
 func PowerOff(c *harness.Circuit, setup []electric.Action) []electric.Action {
-	apart := electric.Action{Verb: electric.Apart, Part: c.OfKind(harness.KindBattery)[0].Name}
-	if slices.Contains(setup, apart) {
-		return setup
+	if off := batteryOff(c); !slices.Contains(setup, off) {
+		return with(setup, off)
 	}
-	return with(setup, apart)
+	return setup
+}
+
+// batteryOff takes the battery off, which every circuit has.
+func batteryOff(c *harness.Circuit) electric.Action {
+	return electric.Action{Verb: electric.Apart, Part: c.OfKind(harness.KindBattery)[0].Name}
 }
 
 func with(kept []electric.Action, more ...electric.Action) []electric.Action {

@@ -1,6 +1,7 @@
 package probe_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -156,4 +157,25 @@ states:
 	assert.InDelta(t, plain, price("label: no place given"), 1e-12)
 	assert.InDelta(t, price("access: 9"), price("at: behind the dash, access: 9"), 1e-12)
 	assert.Greater(t, price("access: 9"), plain+8)
+}
+
+// The power is taken off once; what is out goes back first only where it is still on.
+func TestBetweenAndPowerOff(t *testing.T) {
+	c := circuit(t)
+	one, other := harness.ParsePin("K1.85"), harness.ParsePin("ECU.61")
+	for now, want := range map[string]string{"": "BAT apart", "K1 out": "BAT apart", "F3 renewed": "F3 renewed, BAT apart", "BAT apart, K1 out": "BAT apart, K1 out"} {
+		var words []string
+		if now != "" {
+			words = strings.Split(now, ", ")
+		}
+		setup, err := electric.ParseSetup(c, words)
+		require.NoError(t, err)
+		test := probe.Between(c, setup, one, other)
+		var got []string
+		for _, a := range test.Setup {
+			got = append(got, a.String())
+		}
+		assert.Equal(t, want, strings.Join(got, ", "), now)
+		assert.Len(t, probe.PowerOff(c, test.Setup), len(test.Setup), "off is off")
+	}
 }
