@@ -18,6 +18,8 @@ type curve struct {
 	at       float64 // volts at which it is linearised
 	found    float64
 	part     int
+	averaged bool    // the line pulses: mean is the current
+	mean     float64 // A
 }
 
 // A power diode: about 0.75 V at 0.1 A and 0.95 V at 10 A (common practice); the exponential
@@ -111,6 +113,9 @@ func (n *Network) followCurves() bool {
 
 // through is the current of a curve at the point found.
 func (c *curve) through() float64 {
+	if c.averaged {
+		return c.mean
+	}
 	amps, _ := c.current(c.found)
 	return amps
 }

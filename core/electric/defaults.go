@@ -15,10 +15,12 @@ const (
 	driverOhms  = 0.25
 	moduleOhms  = 0.005 // each way of a module's own switches
 	closedOhms  = 0.002 // switch, connector way, splice
-	jumperOhms  = 0.010 + fuseVolts/15
+	jumperOhms  = 0.010 + fuseVolts/jumperFuseAmps
 	meterOhms   = 10e6
-	packVolts   = 12.6 // a battery pack for direct power, open circuit
-	packOhms    = 0.15
+
+	jumperFuseAmps = 15.0 // of a fused lead
+	packVolts      = 12.6 // a battery pack for direct power, open circuit
+	packOhms       = 0.15
 
 	loadJointOhms = 0.5 // a resistance fault without a figure, fan circuit
 	coilJointOhms = 50  // the same, coil circuit

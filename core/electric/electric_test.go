@@ -202,7 +202,7 @@ func TestWarnings(t *testing.T) {
 	assert.Contains(t, warnings(solve(t, m, "low", "wire BAT.+ - F1.a grounded")), "it burns unless a fuse opens")
 	assert.Contains(t, warnings(solve(t, m, "high", "M1 seized")), "M1 has")
 	assert.Contains(t, warnings(solve(t, m, "high", "wire M2.- - G1 resists 0.05")), "lost on M2's ground side")
-	assert.Contains(t, warnings(solve(t, m, "low", "jumper F1.b K1.85")), "ECU.61 carries")
+	assert.Contains(t, warnings(solve(t, m, "low", "K1 coil shorted")), "ECU.61 carries")
 }
 
 func warnings(p *electric.Point) string {

@@ -1,7 +1,11 @@
 package electric
 
 // islands finds which nodes hang together through anything that conducts.
-func (n *Network) islands() {
+func (n *Network) islands() { n.hangTogether(true) }
+
+// hangTogether is islands with or without what only a junction joins: a diode passes next to
+// nothing the wrong way, and at no current next to nothing the right way either.
+func (n *Network) hangTogether(junctions bool) {
 	for i := range n.joined {
 		n.joined[i] = int32(i)
 	}
@@ -17,7 +21,7 @@ func (n *Network) islands() {
 			n.join(m.from[j], m.to[j])
 		}
 	}
-	n.joinFurther()
+	n.joinFurther(junctions)
 	n.live = n.root(int32(n.nodeCount))
 }
 

@@ -40,38 +40,15 @@ func (n *Network) addEar(index int, p *harness.Part, role *harness.PinRole, at n
 // sensorOn finds the sensor a controller's pin is wired to, through splices and connectors;
 // nil where there is none.
 func (m *Model) sensorOn(pin harness.Pin) *harness.Curve {
-	seen := map[harness.Pin]bool{pin: true}
-	queue := []harness.Pin{pin}
-	for len(queue) > 0 {
-		at := queue[0]
-		queue = queue[1:]
-		part := m.Circuit.Part(at.Part)
-		if spec, ok := part.Spec.(*harness.Sensor); ok {
-			return &spec.Curve
+	var curve *harness.Curve
+	joins := func(kind harness.Kind) bool { return kind == harness.KindSplice || kind == harness.KindConnector }
+	m.along(pin, joins, func(at harness.Pin) bool {
+		if spec, ok := m.Circuit.Part(at.Part).Spec.(*harness.Sensor); ok {
+			curve = &spec.Curve
 		}
-		var next []harness.Pin
-		if part.Kind() == harness.KindConnector {
-			side := map[byte]string{'a': "b", 'b': "a"}[at.Name[0]]
-			next = append(next, harness.Pin{Part: at.Part, Name: side + at.Name[1:]})
-		}
-		for _, w := range m.Circuit.Wires {
-			switch at {
-			case w.From:
-				next = append(next, w.To)
-			case w.To:
-				next = append(next, w.From)
-			}
-		}
-		for _, p := range next {
-			kind := m.Circuit.Part(p.Part).Kind()
-			through := kind == harness.KindSensor || kind == harness.KindSplice || kind == harness.KindConnector
-			if through && !seen[p] {
-				seen[p] = true
-				queue = append(queue, p)
-			}
-		}
-	}
-	return nil
+		return curve != nil
+	})
+	return curve
 }
 
 // listen lets the controller follow what it hears on its wires, until the commands stay.

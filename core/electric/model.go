@@ -23,6 +23,7 @@ type Model struct {
 	Circuit *harness.Circuit
 
 	pins  []harness.Pin // every cavity
+	fused []string      // parts with a fuse, in the order of a network's fuses
 	place map[string]int
 	top   map[string]float64 // each fan's highest healthy speed over all states, rad/s
 	most  map[harness.Pin]float64
@@ -41,6 +42,9 @@ func New(c *harness.Circuit) (*Model, error) {
 	n, err := m.Network(nil, nil)
 	if err != nil {
 		return nil, err
+	}
+	for i := range n.fuses {
+		m.fused = append(m.fused, n.fuses[i].part.Name)
 	}
 	for _, s := range c.States {
 		n.Restore()

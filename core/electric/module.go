@@ -31,6 +31,7 @@ type module struct {
 	inputs       []node // of a fan module, in the order of its Inputs
 	deadInput    []bool
 	control      node
+	high         float64 // share of the time for which its control pin is high
 	noPower      bool
 	stuckFull    bool
 	deadRow      int
@@ -47,9 +48,8 @@ type module struct {
 const (
 	modulePullUp  = 1000.0 // ohms of an input to the feed
 	assertedBelow = 1.0 / 3
-	openAbove     = 0.985 // of the feed: nothing pulls the control wire
+	openAbove     = 0.985 // of the time high: nothing pulls the control wire
 	groundedBelow = 0.015
-	idleDuty      = 5.0 // per cent, while nothing is commanded
 	roomCelsius   = 20.0
 	driveOhms     = 2 * moduleOhms
 
@@ -231,23 +231,6 @@ func (n *Network) sense(s *harness.State) {
 	}
 }
 
-// pulse sets a pulsed driver's mean: with a module's pull-up, a sink closed for a share of the
-// time leaves the rest of the feed on the line. Duty is the share that counts for the module.
-func (n *Network) pulse(i int, s *harness.State, given bool) {
-	duty := idleDuty
-	if given && s.Duty != nil {
-		duty = *s.Duty
-	}
-	low := duty / 100
-	for _, m := range n.modules {
-		if m.pwm != nil && m.pwm.OnLevel == harness.High {
-			low = 1 - low
-		}
-	}
-	low = math.Max(0.001, math.Min(0.999, low))
-	n.siemens[n.drivers[i].branch] = 1 / (driverOhms + modulePullUp*(1-low)/low)
-}
-
 func (n *Network) restModules() {
 	for i := range n.modules {
 		m := &n.modules[i]
@@ -273,7 +256,7 @@ func (n *Network) moveModules() bool {
 		case m.fan != nil:
 			setting, shares = m.readTable(n, volts)
 		default:
-			setting = m.readDuty(n, volts)
+			setting = m.readDuty()
 			share := m.pwm.Share(setting)
 			shares = func(int) float64 { return share }
 		}
@@ -338,9 +321,9 @@ func (m *module) readTable(n *Network, volts float64) (float64, func(int) float6
 	return float64(number), func(k int) float64 { return row.Drive[m.outputs[k]] }
 }
 
-// readDuty reads the control wire: the share of a period that counts, or what the module
-// falls back to where there is no signal.
-func (m *module) readDuty(n *Network, volts float64) float64 {
+// readDuty reads the control wire: the share of a period that counts, in per cent, or what the
+// module falls back to where there is no signal.
+func (m *module) readDuty() float64 {
 	full := m.pwm.Max
 	if full == 0 {
 		full = 100
@@ -351,21 +334,20 @@ func (m *module) readDuty(n *Network, volts float64) float64 {
 		}
 		return 0
 	}
-	level := (n.at(m.control) - n.at(m.ground)) / volts
 	switch {
 	case m.stuckFull:
 		return full
-	case m.deadInput[0], level > openAbove:
+	case m.deadInput[0], m.high > openAbove:
 		if m.pwm.Open == "" {
 			return fall(harness.FallFull) // fail-safe (common practice)
 		}
 		return fall(m.pwm.Open)
-	case level < groundedBelow:
+	case m.high < groundedBelow:
 		return fall(m.pwm.Grounded)
 	case m.pwm.OnLevel == harness.High:
-		return 100 * level
+		return 100 * m.high
 	}
-	return 100 * (1 - level)
+	return 100 * (1 - m.high)
 }
 
 // markRestless names the modules that still moved in the last round.
@@ -408,10 +390,12 @@ func (n *Network) moduleWords() map[string]string {
 	return words
 }
 
-// joinFurther joins what curves and drives connect.
-func (n *Network) joinFurther() {
+// joinFurther joins what curves and drives connect; junctions says whether diodes count.
+func (n *Network) joinFurther(junctions bool) {
 	for i := range n.curves {
-		n.join(n.curves[i].a, n.curves[i].b)
+		if c := &n.curves[i]; junctions || c.filament {
+			n.join(c.a, c.b)
+		}
 	}
 	for i := range n.drives {
 		if d := &n.drives[i]; d.share > 0 {

@@ -80,6 +80,7 @@ type driver struct {
 	dead       bool
 	alwaysOn   bool
 	pulsed     bool
+	serves     harness.Level // of a pulsed one: the level its module counts
 	branch     int
 	pin        harness.Pin
 }
@@ -377,10 +378,16 @@ func (n *Network) addAction(a Action) error {
 		case a.Verb == Pack:
 			n.batteries = append(n.batteries, battery{plus: from, minus: to, pack: true, branch: n.resist(from, to, packOhms, -1)})
 		default:
-			n.resist(from, to, jumperOhms, -1)
+			n.addLead(a, from, to)
 		}
 	}
 	return nil
+}
+
+// addLead joins two nodes by a lead with a fuse of its own.
+func (n *Network) addLead(a Action, from, to node) {
+	b := n.add(branch{a: from, b: to, ohms: jumperOhms, gate: whole, index: len(n.fuses), part: -1})
+	n.fuses = append(n.fuses, fuseGate{name: "fused lead at " + a.From.String(), branch: b, amps: jumperFuseAmps})
 }
 
 // reach gives the node a lead can be put on.

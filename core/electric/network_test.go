@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 
@@ -78,7 +79,7 @@ func TestShortAnswersAgreeWithThePoint(t *testing.T) {
 			n, err := m.Enter(electric.Condition{State: s})
 			require.NoError(t, err)
 			p := n.Point(s)
-			n.MeterVolts(volts)
+			n.MeterVolts(volts, nil)
 			n.FanShares(shares)
 			n.FanAmps(amps)
 			n.PulledIn(in)
@@ -125,8 +126,12 @@ func TestFusesStayBlown(t *testing.T) {
 	require.NoError(t, err)
 	other, err := m.Network(renewed, nil)
 	require.NoError(t, err)
-	other.SetBlown(blown)
+	other.SetBlown(m.Carry(blown, nil, renewed))
 	assert.Zero(t, other.Blown(), "a new fuse is whole")
+	other.SetBlown(m.Carry(blown, renewed, renewed))
+	assert.Equal(t, blown, other.Blown(), "and stays blown once it has blown again")
+	twice := append(slices.Clone(renewed), renewed...)
+	assert.Zero(t, m.Carry(blown, renewed, twice), "until it is renewed again")
 	plain, err := m.Network(nil, nil)
 	require.NoError(t, err)
 	plain.SetBlown(blown)

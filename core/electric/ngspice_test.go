@@ -22,12 +22,29 @@ import (
 // circuit with its contacts where this package left them and must find the same volts and
 // amps, by its own equations for the motors; and coil currents that justify the contacts.
 
-// judged is one operating point to be compared.
+// judged is one operating point to be compared. Where a line pulses the judge solves the circuit
+// with the line closed and with it open, and its figures are weighed by time here.
 type judged struct {
 	name    string
 	network *electric.Network
 	point   *electric.Point
-	prefix  string
+	phases  []phase
+}
+
+type phase struct {
+	prefix string
+	share  float64
+}
+
+// said is the judge's figure; false where it gives none in any phase.
+func (j judged) said(found map[string]float64, name func(prefix string) string) (float64, bool) {
+	sum, known := 0.0, false
+	for _, p := range j.phases {
+		v, ok := found[strings.ToLower(name(p.prefix))]
+		sum += p.share * v
+		known = known || ok
+	}
+	return sum, known
 }
 
 // deck is a batch of operating points for one run of ngspice.
@@ -38,8 +55,12 @@ type deck struct {
 
 func (d *deck) add(t *testing.T, name string, n *electric.Network, s *harness.State) {
 	t.Helper()
-	j := judged{name: name, network: n, point: n.Point(s), prefix: fmt.Sprintf("c%d_", len(d.points))}
-	require.NoError(t, n.SPICE(&d.text, j.prefix))
+	j := judged{name: name, network: n, point: n.Point(s)}
+	n.EachPhase(func(share float64) {
+		p := phase{fmt.Sprintf("c%d_%d_", len(d.points), len(j.phases)), share}
+		require.NoError(t, n.SPICE(&d.text, p.prefix))
+		j.phases = append(j.phases, p)
+	})
 	d.points = append(d.points, j)
 }
 
@@ -89,7 +110,7 @@ func (d *deck) compare(t *testing.T, c *harness.Circuit, found map[string]float6
 			if volts == nil {
 				continue
 			}
-			judge, ok := found[strings.ToLower(j.prefix+electric.SPICEName(harness.ParsePin(name)))]
+			judge, ok := j.said(found, func(prefix string) string { return prefix + electric.SPICEName(harness.ParsePin(name)) })
 			if !ok {
 				if *volts != 0 { // the reference post has no node of its own
 					t.Errorf("%s: ngspice has no %s", j.name, name)
@@ -105,7 +126,7 @@ func (d *deck) compare(t *testing.T, c *harness.Circuit, found map[string]float6
 			}
 		}
 		for i, w := range j.point.Wires {
-			judge, ok := found[strings.ToLower(fmt.Sprintf("v%sw%d#branch", j.prefix, i))]
+			judge, ok := j.said(found, func(prefix string) string { return fmt.Sprintf("v%sw%d#branch", prefix, i) })
 			if !ok && w.Amps != 0 { // a broken wire has no source
 				t.Errorf("%s: ngspice has no current for %s - %s", j.name, w.From, w.To)
 				continue
@@ -130,7 +151,10 @@ func (d *deck) compare(t *testing.T, c *harness.Circuit, found map[string]float6
 // the position its contacts are in.
 func judgeContacts(t *testing.T, c *harness.Circuit, j judged, found map[string]float64) {
 	t.Helper()
-	at := func(p harness.Pin) float64 { return found[strings.ToLower(j.prefix+electric.SPICEName(p))] }
+	at := func(p harness.Pin) float64 {
+		v, _ := j.said(found, func(prefix string) string { return prefix + electric.SPICEName(p) })
+		return v
+	}
 	for _, p := range c.OfKind(harness.KindRelay) {
 		if strings.Contains(j.name, p.Name+" ") || strings.Contains(j.name, p.Name+".") {
 			continue // the fault may be in this relay

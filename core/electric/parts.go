@@ -267,6 +267,9 @@ func (n *Network) addController(i int, p *harness.Part, spec *harness.Controller
 				d.dead, d.alwaysOn = f.Words == fault.Dead, f.Words == fault.AlwaysOn
 			}
 		}
+		if d.pulsed {
+			d.serves = n.model.servedLevel(pin)
+		}
 		rail := ctl.ground
 		if role.SourcesOn != "" {
 			rail = ctl.power

@@ -169,8 +169,9 @@ func (n *Network) FanShares(shares []float32) {
 
 // MeterVolts writes what a 10 MΩ voltmeter from the battery's negative post shows at each
 // cavity, in the order of Model.Pins: NaN where the pin floats (the display wanders about
-// zero).
-func (n *Network) MeterVolts(volts []float32) {
+// zero). A pin that hangs on a diode alone is read with the meter laid on, whose microampere
+// counts there; soft, if it is not nil, tells which these are.
+func (n *Network) MeterVolts(volts []float32, soft []bool) {
 	n.islands()
 	for i, pin := range n.model.pins {
 		x := n.nodes[pin]
@@ -179,6 +180,44 @@ func (n *Network) MeterVolts(volts []float32) {
 		} else {
 			volts[i] = float32(n.at(x))
 		}
+		if soft != nil {
+			soft[i] = false
+		}
+	}
+	if len(n.curves) > 0 {
+		n.meterSoftPins(volts, soft)
+	}
+}
+
+// meterSoftPins reads again the pins that only a junction joins to the battery.
+func (n *Network) meterSoftPins(volts []float32, soft []bool) {
+	n.hangTogether(false)
+	laid := false
+	done := map[int32]bool{}
+	for i, pin := range n.model.pins {
+		x := n.nodes[pin]
+		if !n.floats(x) || math.IsNaN(float64(volts[i])) {
+			continue
+		}
+		if soft != nil {
+			soft[i] = true
+		}
+		island := n.root(int32(x))
+		if done[island] {
+			continue
+		}
+		done[island], laid = true, true
+		n.metered = x
+		n.relax()
+		for j, other := range n.model.pins {
+			if y := n.nodes[other]; y != post && n.root(int32(y)) == island {
+				volts[j] = float32(n.at(y))
+			}
+		}
+	}
+	if laid {
+		n.metered = post
+		n.relax()
 	}
 }
 

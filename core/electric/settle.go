@@ -12,7 +12,7 @@ func (n *Network) settle() {
 	n.seen = n.seen[:0]
 	oneByOne := false
 	for range maxRounds {
-		n.newton()
+		n.relax()
 		if !n.move(oneByOne) {
 			if n.spinning || !n.blow() {
 				return
@@ -27,7 +27,7 @@ func (n *Network) settle() {
 			}
 			if oneByOne {
 				n.markBuzzing(i)
-				n.newton() // so that volts and positions belong together
+				n.relax() // so that volts and positions belong together
 				return
 			}
 			oneByOne = true
@@ -40,7 +40,7 @@ func (n *Network) settle() {
 		n.buzzing[i] = n.flipped[i]
 	}
 	n.markRestless()
-	n.newton()
+	n.relax()
 }
 
 // move brings relays and modules where the currents want them; it reports whether any moved.

@@ -90,6 +90,11 @@ func DetachVerb(kind harness.Kind) Verb {
 // ParseAction reads one set-up action and checks it against the circuit.
 func ParseAction(c *harness.Circuit, s string) (Action, error) {
 	a, err := parseAction(c, strings.Fields(s))
+	if err == nil {
+		if at := deadShort(c, a); at != "" {
+			err = fmt.Errorf("this joins the battery's two posts at %s: a dead short, which is never done", at)
+		}
+	}
 	if err != nil {
 		return Action{}, fmt.Errorf("set-up %q: %w", s, err)
 	}

@@ -39,6 +39,12 @@ type solver struct {
 	seen      []uint64
 	unsettled bool // Newton did not come to rest
 
+	onTime  []float64 // share of a period for which each pulsed driver closes its line
+	resting []bool    // pulsed drivers whose line is open in the phase being solved
+	pulsed  []int     // room for the list of those that pulse
+	mean    means
+	metered node // where a voltmeter's lead lies, post for nowhere
+
 	// In a run, rotors have the speed they have gathered and fuses take their time.
 	spinning bool
 	now      float64 // s
@@ -98,6 +104,8 @@ func (n *Network) prepare() {
 	n.powered = make([]bool, len(n.controllers))
 	n.driven = make([]bool, len(n.drivers))
 	n.seen = make([]uint64, 0, maxRounds)
+	n.metered = post
+	n.preparePulses()
 	n.Tune(Car{})
 }
 
@@ -155,15 +163,10 @@ func (n *Network) Blown() uint64 {
 	return bits
 }
 
-// SetBlown takes over which fuses have blown; one that the set-up has renewed is whole.
+// SetBlown takes over which fuses have blown.
 func (n *Network) SetBlown(bits uint64) {
 	for i := range n.opened {
 		n.opened[i] = bits&(1<<(i%64)) != 0
-		for _, a := range n.setup {
-			if a.Part == n.fuses[i].part.Name && (a.Verb == Renewed || a.Verb == RenewedUsed) {
-				n.opened[i] = false
-			}
-		}
 	}
 }
 
@@ -216,11 +219,13 @@ func (n *Network) conducts(b *branch) bool {
 		return !n.opened[b.index]
 	case driving:
 		d := &n.drivers[b.index]
-		ctl := &n.controllers[d.controller]
-		if d.pulsed && !d.dead && !ctl.dead && n.powered[d.controller] {
-			return true // in pulses: its ohms are set to the mean
+		switch {
+		case d.alwaysOn:
+			return true
+		case d.pulsed:
+			return !n.resting[b.index] && n.works(b.index)
 		}
-		return d.alwaysOn || (n.driven[b.index] && !d.dead && !ctl.dead && n.powered[d.controller])
+		return n.driven[b.index] && n.works(b.index)
 	}
 	return false
 }
@@ -279,6 +284,9 @@ func (n *Network) linear() {
 	for i := range n.drives {
 		n.stampDrive(&n.drives[i])
 	}
+	if n.metered != post {
+		n.diag[n.metered] += 1 / meterOhms
+	}
 	if n.injected.amps != 0 {
 		inject(n.rhs, n.injected.b, n.injected.a, n.injected.amps)
 	}
@@ -308,6 +316,9 @@ func (n *Network) emf(b *battery) float64 {
 // solution.
 func (n *Network) newton() {
 	n.linear()
+	for i := range n.curves {
+		n.curves[i].averaged = false
+	}
 	n.unsettled = false
 	if len(n.motors) == 0 && len(n.curves) == 0 {
 		n.unsettled = !n.matrix.factor(n.diag, n.off)

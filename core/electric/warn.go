@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 
 	"ironthread/core/fault"
 	"ironthread/core/harness"
@@ -55,6 +56,7 @@ func (n *Network) warnings() []Warning {
 	for i := range n.motors {
 		n.warnMotor(&n.motors[i], warn)
 	}
+	n.warnShort(warn)
 	for i, w := range n.model.Circuit.Wires {
 		amps := math.Abs(n.current(n.wires[i]))
 		if square := w.Size.SquareMM(); w.Size.Given() && amps > burnAmpsPerMM2*square*float64(w.Parallel) {
@@ -70,6 +72,46 @@ func (n *Network) standInWords(a Action) string {
 	spec := n.model.Circuit.Part(a.Part).Spec.(*harness.Sensor)
 	return fmt.Sprintf("%s is replaced by %s Ω: gauge and controller believe %.0f °C and are blind to the real heat; engine off if possible, else a second thermometer and a time limit",
 		a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64), spec.Curve.Celsius(a.Ohms))
+}
+
+// deadShortAmps is a current that no set of fans draws and every dead short does.
+const deadShortAmps = 300
+
+// warnShort says of a battery that is shorted through what, what opens and what burns.
+func (n *Network) warnShort(warn func(kind, at, format string, args ...any)) {
+	for i := range n.batteries {
+		b := &n.batteries[i]
+		if b.out || b.pack {
+			continue
+		}
+		amps := math.Abs(n.current(b.branch) - n.emf(b)*n.siemens[b.branch])
+		if amps < deadShortAmps {
+			continue
+		}
+		var through []string
+		opens := "no fuse stands in its way: the wires burn, and the battery with them"
+		for k, w := range n.model.Circuit.Wires {
+			if math.Abs(n.current(n.wires[k])) > amps/2 {
+				through = append(through, w.String())
+			}
+		}
+		for k := range n.fuses {
+			f := &n.fuses[k]
+			if through := math.Abs(n.current(f.branch)); !n.opened[k] && through > amps/2 {
+				opens = fmt.Sprintf("%s opens in about %.2g s", f.name, OpensInSeconds(f.style, through/f.amps))
+			}
+		}
+		warn("short", n.batteryName(), "a dead short: %.0f A out of the battery, through %s; %s", amps, listOr(through, "leads put on by hand"), opens)
+	}
+}
+
+func (n *Network) batteryName() string { return n.model.Circuit.OfKind(harness.KindBattery)[0].Name }
+
+func listOr(words []string, none string) string {
+	if len(words) == 0 {
+		return none
+	}
+	return strings.Join(words, ", ")
 }
 
 // burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -45,12 +46,20 @@ func number(key string, at *float64, low, high float64) field {
 	}
 }
 
-// text binds free text.
-func text(key string, at *string) field {
+// text binds a short free text: a name, a place, a label.
+func text(key string, at *string) field { return textUpTo(key, at, maxWord) }
+
+// textUpTo binds free text of at most so many characters.
+func textUpTo(key string, at *string, most int) field {
 	return field{
 		key: key, schema: anyScalar,
 		read: func(r *reader, n *yaml.Node, where string) {
-			if s, ok := r.scalar(n, where+": "+key, "a text"); ok {
+			s, ok := r.scalar(n, where+": "+key, "a text")
+			if length := utf8.RuneCountInString(s); ok && length > most {
+				r.fail(n, where, "%s has %d characters; at most %d are kept", key, length, most)
+				return
+			}
+			if ok {
 				*at = s
 			}
 		},
@@ -115,6 +124,9 @@ func words(key string, at *[]string) field {
 			items := []*yaml.Node{n}
 			if n.Kind == yaml.SequenceNode {
 				items = n.Content
+			}
+			if !r.short(n, where+": "+key, "entries", maxList) {
+				return
 			}
 			*at = []string{}
 			for _, item := range items {
@@ -197,6 +209,9 @@ func named[T any](key string, at *[]*T, name func(*T) *string, fields func(*T) [
 	return field{
 		key: key, schema: mapSchema(objectSchema(fields(new(T)))),
 		read: func(r *reader, n *yaml.Node, where string) {
+			if !r.short(n, where+": "+key, "entries", maxList) {
+				return
+			}
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
 				item := new(T)
 				*name(item) = k.Value
@@ -226,6 +241,9 @@ func figures(key string, at *[]float64, low, high float64) field {
 				r.fail(n, where, "%s is a list of figures, as in [0.4, 0.6]", key)
 				return
 			}
+			if !r.short(n, where+": "+key, "figures", maxList) {
+				return
+			}
 			for _, item := range n.Content {
 				var v float64
 				number(key, &v, low, high).read(r, item, where)
@@ -251,6 +269,9 @@ func figureMap(key string, at *map[string]float64, low, high float64) field {
 		key: key, schema: mapSchema(numberSchema(low, high)),
 		read: func(r *reader, n *yaml.Node, where string) {
 			*at = map[string]float64{}
+			if !r.short(n, where+": "+key, "entries", maxList) {
+				return
+			}
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
 				var figure float64
 				number(k.Value, &figure, low, high).read(r, v, where+": "+key)
@@ -297,6 +318,9 @@ func wordMap(key string, at *map[string]string) field {
 		key: key, schema: mapSchema(anyScalar),
 		read: func(r *reader, n *yaml.Node, where string) {
 			*at = map[string]string{}
+			if !r.short(n, where+": "+key, "entries", maxPins) {
+				return
+			}
 			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
 				if s, ok := r.scalar(v, where+": "+key, "a word"); ok {
 					(*at)[k.Value] = s
@@ -330,6 +354,9 @@ func (c *Controller) pinsField() field {
 	return field{
 		key: "pins", required: true, schema: mapSchema(objectSchema(new(PinRole).fields())),
 		read: func(r *reader, n *yaml.Node, where string) {
+			if !r.short(n, where+": pins", "pins", maxPins) {
+				return
+			}
 			r.pairs(n, where+": pins", func(k, v *yaml.Node) {
 				role := &PinRole{Name: k.Value, Line: k.Line}
 				r.fields(v, where+"."+k.Value, role.fields())

@@ -70,6 +70,9 @@ func (s *Selector) fields() []field {
 	return []field{{
 		key: "positions", required: true, schema: mapSchema(listSchema(anyScalar, true)),
 		read: func(r *reader, n *yaml.Node, where string) {
+			if !r.short(n, where+": positions", "positions", maxList) {
+				return
+			}
 			r.pairs(n, where+": positions", func(k, v *yaml.Node) {
 				p := &Position{Name: k.Value}
 				words("pins", &p.Pins).read(r, v, where+": "+k.Value)
@@ -165,6 +168,9 @@ func (f *FanModule) fields() []field {
 			read: func(r *reader, n *yaml.Node, where string) {
 				if n.Kind != yaml.SequenceNode {
 					r.fail(n, where, "table is a list, as in [{when: [a], drive: {out: 0.5}}]")
+					return
+				}
+				if !r.short(n, where+": table", "rows", maxList) {
 					return
 				}
 				for _, item := range n.Content {

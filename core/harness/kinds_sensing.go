@@ -122,6 +122,9 @@ func (c *Curve) pointsField() field {
 	return field{
 		key: "points", schema: mapSchema(numberSchema(0.1, 1e7)),
 		read: func(r *reader, n *yaml.Node, where string) {
+			if !r.short(n, where+": points", "points", maxList) {
+				return
+			}
 			r.pairs(n, where+": points", func(k, v *yaml.Node) {
 				var p CurvePoint
 				number("°C", &p.Celsius, -60, 200).read(r, k, where)

@@ -1,21 +1,35 @@
 package harness
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 )
 
-// Limits on a file. The largest circuit drawn by hand has some fifty parts.
+// Limits on a file. The largest circuit drawn by hand has some fifty parts; every list has a bound,
+// so that no file can ask for more memory or time than a workshop's machine has.
 const (
-	MaxBytes = 256 << 10
-	maxParts = 80
-	maxWires = 400
-	maxError = 20
+	MaxBytes  = 256 << 10
+	maxParts  = 80
+	maxWires  = 400
+	maxStates = 40
+	maxRules  = 40
+	maxBoxes  = 40
+	maxPins   = 120  // of one part
+	maxAll    = 1000 // pins of all parts
+	maxFuses  = 60
+	maxList   = 64 // entries of any other list
+	maxText   = 20000
+	maxTitle  = 200
+	maxWord   = 120
+	maxError  = 20
 )
 
 // Error is one thing wrong with a file: the line, the part or wire, what was expected.
@@ -62,8 +76,8 @@ func Sketch(b []byte) (*Circuit, Errors) {
 	if len(b) > MaxBytes {
 		return &Circuit{}, Errors{{Msg: fmt.Sprintf("the file is larger than %d KiB; a harness is a few", MaxBytes>>10)}}
 	}
-	var doc yaml.Node
-	if err := yaml.Unmarshal(b, &doc); err != nil {
+	doc, err := OneDocument(b)
+	if err != nil {
 		return &Circuit{}, Errors{syntaxError(err)}
 	}
 	if doc.Kind == 0 || len(doc.Content) == 0 {
@@ -75,6 +89,26 @@ func Sketch(b []byte) (*Circuit, Errors) {
 	}
 	slices.SortStableFunc(r.errs, func(a, b *Error) int { return a.Line - b.Line })
 	return r.circuit, r.errs
+}
+
+// OneDocument reads a file that holds one YAML document; a second one is an error that names its
+// line, for what stands in it would otherwise be lost in silence.
+func OneDocument(b []byte) (yaml.Node, error) {
+	var doc, second yaml.Node
+	if !utf8.Valid(b) {
+		return doc, errors.New("the file is not UTF-8 text")
+	}
+	read := yaml.NewDecoder(bytes.NewReader(b))
+	if err := read.Decode(&doc); err != nil && !errors.Is(err, io.EOF) {
+		return doc, err
+	}
+	switch err := read.Decode(&second); {
+	case errors.Is(err, io.EOF):
+		return doc, nil
+	case err != nil:
+		return doc, err
+	}
+	return doc, fmt.Errorf("line %d: a second document begins here; a file holds one", second.Line)
 }
 
 // syntaxError takes the line out of the YAML reader's message.
@@ -150,6 +184,19 @@ func (r *reader) boolean(n *yaml.Node, where string) (bool, bool) {
 	return isYes(s), ok
 }
 
+// short refuses a list or a mapping with more entries than it may have.
+func (r *reader) short(n *yaml.Node, where, what string, most int) bool {
+	entries := len(n.Content)
+	if n.Kind == yaml.MappingNode {
+		entries /= 2
+	}
+	if entries > most {
+		r.fail(n, where, "%d %s are more than the %d that a harness file may have", entries, what, most)
+		return false
+	}
+	return true
+}
+
 // pairs walks a mapping and refuses a key given twice.
 func (r *reader) pairs(n *yaml.Node, where string, visit func(k, v *yaml.Node)) {
 	if n.Kind != yaml.MappingNode {
@@ -223,8 +270,8 @@ func (r *reader) file(root *yaml.Node) {
 	}
 	// Parts before what refers to them, whatever the order in the file.
 	read := map[string]func(*yaml.Node){
-		"title": func(n *yaml.Node) { text("title", &r.circuit.Title).read(r, n, "") },
-		"notes": func(n *yaml.Node) { text("notes", &r.circuit.Notes).read(r, n, "") },
+		"title": func(n *yaml.Node) { textUpTo("title", &r.circuit.Title, maxTitle).read(r, n, "") },
+		"notes": func(n *yaml.Node) { textUpTo("notes", &r.circuit.Notes, maxText).read(r, n, "") },
 		"supply": func(n *yaml.Node) {
 			r.fields(n, "supply", r.circuit.Supply.fields())
 		},
@@ -254,9 +301,29 @@ func (r *reader) whole(root *yaml.Node) {
 	if len(r.circuit.States) == 0 {
 		r.fail(root, "states", "there is no state; write states: {off: {key: on}}")
 	}
+	pins, fuses := 0, 0
+	for _, p := range r.circuit.Parts {
+		own := len(p.Pins())
+		pins += own
+		if own > maxPins {
+			r.fail(root, p.Name, "%d pins are more than the %d that a part may have", own, maxPins)
+		}
+		if relay, ok := p.Spec.(*Relay); ok && relay.Fuse > 0 || p.Kind() == KindFuse {
+			fuses++
+		}
+	}
+	if pins > maxAll {
+		r.fail(root, "parts", "%d pins in all are more than the %d that a harness may have", pins, maxAll)
+	}
+	if fuses > maxFuses {
+		r.fail(root, "parts", "%d fuses are more than the %d that a harness may have", fuses, maxFuses)
+	}
 }
 
 func (r *reader) boxes(n *yaml.Node) {
+	if !r.short(n, "boxes", "boxes", maxBoxes) {
+		return
+	}
 	r.pairs(n, "boxes", func(k, v *yaml.Node) {
 		b := &Box{Name: k.Value, Line: k.Line}
 		r.fields(v, "boxes: "+k.Value, b.fields())
@@ -279,11 +346,10 @@ func (p *Part) common(kind *Kind) []field {
 }
 
 func (r *reader) parts(n *yaml.Node) {
+	if !r.short(n, "parts", "parts", maxParts) {
+		return
+	}
 	r.pairs(n, "parts", func(k, v *yaml.Node) {
-		if len(r.circuit.Parts) == maxParts {
-			r.fail(k, "parts", "a harness has at most %d parts", maxParts)
-			return
-		}
 		if !isName(k.Value) {
 			r.fail(k, "parts", "%q is no name for a part: letters, figures, _ and /, beginning with a letter", k.Value)
 			return
@@ -336,12 +402,11 @@ func isName(s string) bool {
 }
 
 func (r *reader) wires(n *yaml.Node) {
+	if !r.short(n, "wires", "wires", maxWires) {
+		return
+	}
 	r.pairs(n, "wires", func(k, v *yaml.Node) {
 		where := "wire " + k.Value
-		if len(r.circuit.Wires) == maxWires {
-			r.fail(k, where, "a harness has at most %d wires", maxWires)
-			return
-		}
 		from, to, ok := strings.Cut(k.Value, " - ")
 		if !ok {
 			r.fail(k, where, "a wire is FROM - TO, as in \"K1.87 - M1.+\"")
@@ -380,6 +445,9 @@ func (r *reader) wires(n *yaml.Node) {
 
 func (r *reader) states(n *yaml.Node) {
 	commands := r.circuit.Commands()
+	if !r.short(n, "states", "states", maxStates) {
+		return
+	}
 	r.pairs(n, "states", func(k, v *yaml.Node) {
 		s := &State{Name: k.Value, Line: k.Line}
 		where := "states: " + k.Value
@@ -395,6 +463,9 @@ func (r *reader) states(n *yaml.Node) {
 
 func (r *reader) strategy(n *yaml.Node) {
 	commands := r.circuit.Commands()
+	if !r.short(n, "strategy", "rules", maxRules) {
+		return
+	}
 	r.pairs(n, "strategy", func(k, v *yaml.Node) {
 		rule := &Rule{Command: k.Value, Line: k.Line}
 		where := "strategy: " + k.Value
@@ -414,6 +485,9 @@ func (r *reader) strategy(n *yaml.Node) {
 // sheet reads where the parts stood. A place of a part that is no longer there is left out, so
 // that taking a part out of a file needs no second edit.
 func (r *reader) sheet(n *yaml.Node) {
+	if !r.short(n, "sheet", "places", maxWires) {
+		return
+	}
 	r.pairs(n, "sheet", func(k, v *yaml.Node) {
 		place, known := r.circuit.parsePlaceName(k.Value)
 		if !known {

@@ -2,6 +2,7 @@ package harness
 
 import (
 	"slices"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -12,11 +13,12 @@ type State struct {
 	Key      bool
 	Running  bool // engine
 	AC       bool
-	Coolant  *float64 // °C
-	Pressure *float64 // bar, high side of the refrigerant
-	Speed    *float64 // km/h
-	Commands []string // nil: the strategy decides; empty: none
-	Duty     *float64 // per cent, of what is commanded by pulses
+	Coolant  *float64           // °C
+	Pressure *float64           // bar, high side of the refrigerant
+	Speed    *float64           // km/h
+	Commands []string           // nil: the strategy decides; empty: none
+	Duty     *float64           // per cent, of what is commanded by pulses
+	Duties   map[string]float64 // per cent by command, where the state tells them apart
 	Words    map[string]string
 	Line     int
 }
@@ -30,7 +32,7 @@ func (s *State) fields(c *Circuit) []field {
 		optional("pressure", &s.Pressure, 0, 100),
 		optional("speed", &s.Speed, 0, 400),
 		words("commands", &s.Commands),
-		optional("duty", &s.Duty, 0, 100),
+		s.dutyField(c),
 	}
 	for _, word := range c.stateWords() {
 		fields = append(fields, s.wordField(word))
@@ -221,6 +223,45 @@ func (r *Rule) holds(s *State, before bool, heard Heard) bool {
 
 func isYes(s string) bool { return s == "on" || s == "yes" || s == "true" }
 func isNo(s string) bool  { return s == "off" || s == "no" || s == "false" }
+
+// DutyOf is the duty in per cent that the state gives a command; known is false where it gives
+// none.
+func (s *State) DutyOf(command string) (duty float64, known bool) {
+	if duty, known = s.Duties[command]; known {
+		return duty, true
+	}
+	if s.Duty != nil {
+		return *s.Duty, true
+	}
+	return 0, false
+}
+
+// dutyField binds one duty for all commands, or one for each: "duty: 40" or
+// "duty: {main: 30, side: 60}".
+func (s *State) dutyField(c *Circuit) field {
+	one, each := optional("duty", &s.Duty, 0, 100), figureMap("duty", &s.Duties, 0, 100)
+	return field{
+		key: "duty", schema: schema{"anyOf": []schema{one.schema, each.schema}},
+		read: func(r *reader, n *yaml.Node, where string) {
+			if n.Kind != yaml.MappingNode {
+				one.read(r, n, where)
+				return
+			}
+			each.read(r, n, where)
+			for _, command := range sortedKeys(s.Duties) {
+				if commands := c.Commands(); !slices.Contains(commands, command) {
+					r.fail(n, where, "duty: no controller pin listens to the command %q (%s)", command, strings.Join(commands, ", "))
+				}
+			}
+		},
+		node: func() *yaml.Node {
+			if s.Duty != nil {
+				return one.node()
+			}
+			return each.node()
+		},
+	}
+}
 
 // onOff binds a word on or off; off means not given.
 func onOff(key string, at *bool) field {
