@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
@@ -46,7 +48,7 @@ func (w *work) assess(seen []probe.Observation, now diagnose.Now, patience time.
 					one.err = fmt.Errorf("working out what the evidence leaves: %v", p)
 				}
 			}()
-			one.as, one.err = w.guide.Assess(seen, now)
+			one.as, one.err = w.guide.Assess(context.Background(), seen, now)
 		}()
 	}
 	w.assessed.mu.Unlock()

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"container/list"
 	"crypto/sha256"
 	"fmt"
@@ -134,7 +136,7 @@ func (w *work) predict() {
 	if w.guide == nil {
 		return
 	}
-	_, _ = w.guide.Assess(nil, diagnose.Now{}) // an error shows on the page that asks again
+	_, _ = w.guide.Assess(context.Background(), nil, diagnose.Now{}) // an error shows on the page that asks again
 }
 
 // drawn is a drawing in the making: no request draws it, they look whether it is there.

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"fmt"
 	"net/http"
 	"net/url"
@@ -307,7 +309,7 @@ func (p *jobPage) chooseCard(j *jobAt, now diagnose.Now, as *diagnose.Assessment
 		if err != nil {
 			return err
 		}
-		m, err := j.bench.guide.Look(j.state.Seen, now, t)
+		m, err := j.bench.guide.Look(context.Background(), j.state.Seen, now, t)
 		if err != nil {
 			return err
 		}

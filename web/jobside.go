@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"fmt"
 	"net/http"
 	"net/url"
@@ -41,7 +43,7 @@ func (a *App) why(c *gin.Context) {
 	p := whyPage{jobSide: a.side(c, j, "why"), Fault: a.faultAsked(c, j), Faults: j.bench.guide.Faults()}
 	status := http.StatusOK
 	if p.Fault != "" {
-		why, err := j.bench.guide.Why(j.state.Seen, nowOf(c, j), p.Fault)
+		why, err := j.bench.guide.Why(context.Background(), j.state.Seen, nowOf(c, j), p.Fault)
 		if err != nil {
 			p.Notice, p.Bad, status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
 		}
@@ -67,7 +69,7 @@ func (a *App) believe(c *gin.Context) {
 	p := believePage{jobSide: a.side(c, j, "believe"), Part: clip(c.Query("part"), maxText), Parts: j.bench.guide.Parts()}
 	status := http.StatusOK
 	if p.Part != "" {
-		stakes, err := j.bench.guide.Refute(j.state.Seen, nowOf(c, j), p.Part)
+		stakes, err := j.bench.guide.Refute(context.Background(), j.state.Seen, nowOf(c, j), p.Part)
 		if err != nil {
 			p.Notice, p.Bad, status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
 		}

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"net/http"
 	"net/url"
 	"sync"
@@ -149,11 +151,10 @@ func (s *studying) run(g *diagnose.Guide, runs []diagnose.StudyOptions) {
 		}
 	}()
 	for _, o := range runs {
-		r, err := g.Study(o, func(done, of int) bool {
+		r, err := g.Study(context.Background(), o, func(done, of int) {
 			s.mu.Lock()
 			defer s.mu.Unlock()
 			s.done, s.of = done, of
-			return !s.stop
 		})
 		s.mu.Lock()
 		if err != nil {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -31,6 +32,9 @@ func checkCommand() *cobra.Command {
 				}
 				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s: %d parts, %d wires, %d states\n",
 					name, c.Title, len(c.Parts), len(c.Wires), len(c.States))
+				if err := printDangers(cmd.OutOrStdout(), name, c); err != nil {
+					bad = append(bad, fmt.Sprintf("%s: %v", name, err))
+				}
 			}
 			if len(bad) > 0 {
 				return badInput("%s", strings.Join(bad, "\nironthread: "))
@@ -38,6 +42,26 @@ func checkCommand() *cobra.Command {
 			return nil
 		},
 	}
+}
+
+// printDangers says where the circuit as drawn shorts the battery, opens a fuse or burns a wire.
+func printDangers(out io.Writer, name string, c *harness.Circuit) error {
+	m, err := electric.New(c)
+	if err != nil {
+		return err
+	}
+	for _, s := range c.States {
+		p, err := m.Solve(electric.Condition{State: s})
+		if err != nil {
+			return err
+		}
+		for _, w := range p.Warnings {
+			if w.Kind == "short" || w.Kind == "fuse" && p.Fuses[w.At].Open {
+				fmt.Fprintf(out, "%s: warning: in %s: %s\n", name, s.Name, w.Text)
+			}
+		}
+	}
+	return nil
 }
 
 func atLeastOneFile(_ *cobra.Command, args []string) error {
@@ -129,15 +153,21 @@ func printPoint(out io.Writer, m *electric.Model, p *electric.Point) error {
 
 func diagnoseCommand() *cobra.Command {
 	var seenFile string
-	var asJSON bool
+	var asJSON, streamed bool
 	cmd := &cobra.Command{
-		Use:   "diagnose FILE --seen OBSERVATIONS.yaml",
+		Use:   "diagnose FILE --seen OBSERVATIONS.yaml | --stream",
 		Short: "Weigh what was seen: suspects, next moves, verdict",
 		Args:  oneFile,
 		RunE: func(cmd *cobra.Command, files []string) error {
 			c, err := readCircuit(cmd, files[0])
 			if err != nil {
 				return err
+			}
+			if streamed {
+				if seenFile != "" {
+					return badInput("--stream reads observations from standard input; leave --seen out")
+				}
+				return stream(cmd, c)
 			}
 			var seen []probe.Observation
 			if seenFile != "" {
@@ -149,7 +179,11 @@ func diagnoseCommand() *cobra.Command {
 					return badInput("%s: %w", seenFile, err)
 				}
 			}
-			a, err := assess(c, seen)
+			g, err := guideOf(c)
+			if err != nil {
+				return err
+			}
+			a, err := assess(cmd.Context(), g, seen)
 			if err != nil {
 				return err
 			}
@@ -161,11 +195,12 @@ func diagnoseCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&seenFile, "seen", "", "observations file")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	cmd.Flags().BoolVar(&streamed, "stream", false, "JSON Lines: a list of observations a line in, the answer a line out")
 	return cmd
 }
 
-// assess weighs the observations; the car stands as the last of them left it.
-func assess(c *harness.Circuit, seen []probe.Observation) (*diagnose.Assessment, error) {
+// guideOf prepares the guide of a circuit.
+func guideOf(c *harness.Circuit) (*diagnose.Guide, error) {
 	m, err := electric.New(c)
 	if err != nil {
 		return nil, err
@@ -174,15 +209,21 @@ func assess(c *harness.Circuit, seen []probe.Observation) (*diagnose.Assessment,
 	if err != nil {
 		return nil, inputError{err}
 	}
+	return g, nil
+}
+
+// assess weighs the observations; the car stands as the last of them left it.
+func assess(ctx context.Context, g *diagnose.Guide, seen []probe.Observation) (*diagnose.Assessment, error) {
 	var now diagnose.Now
 	if len(seen) > 0 {
 		last := &seen[len(seen)-1]
-		now.State = c.State(last.State)
-		if now.Setup, err = last.Check(c); err != nil {
+		var err error
+		now.State = g.Circuit().State(last.State)
+		if now.Setup, err = last.Check(g.Circuit()); err != nil {
 			return nil, inputError{err}
 		}
 	}
-	return g.Assess(seen, now)
+	return g.Assess(ctx, seen, now)
 }
 
 func printAssessment(out io.Writer, a *diagnose.Assessment) error {

@@ -36,12 +36,12 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.SetArgs(args)
 	root.SetIn(in)
-	root.SetOut(out)
-	root.SetErr(errs)
+	root.SetOut(plainWriter{out})
+	root.SetErr(plainWriter{errs})
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
 	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), diagnoseCommand(), measureCommand(), exportCommand(), schemaCommand(), serveCommand(), demoCommand())
 	if err := root.Execute(); err != nil {
-		fmt.Fprintf(errs, "ironthread: %v\n", err)
+		fmt.Fprintf(root.ErrOrStderr(), "ironthread: %v\n", err)
 		var input inputError
 		if errors.As(err, &input) {
 			return 2

@@ -1,13 +1,14 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"runtime"
-	"sync"
 	"text/tabwriter"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
@@ -23,6 +24,7 @@ type studied struct {
 	Ratio    float64          `json:"minutes-against-textbook"`
 	Spread   *diagnose.Report `json:"spread"` // random cars, misreads
 	Doubles  *diagnose.Report `json:"doubles"`
+	Shorts   *diagnose.Report `json:"shorts"` // wires against ground or battery, played to the repair
 }
 
 func studyCommand() *cobra.Command {
@@ -42,27 +44,22 @@ func studyCommand() *cobra.Command {
 				return badInput("--every and --spread are at least 1, --doubles at least 0, --misread from 0 to 0.5")
 			}
 			list := make([]*studied, len(circuits))
-			errs := make([]error, len(circuits))
-			var group sync.WaitGroup
-			slots := make(chan struct{}, runtime.NumCPU())
+			group, ctx := errgroup.WithContext(cmd.Context())
+			group.SetLimit(runtime.GOMAXPROCS(0))
 			for k, c := range circuits {
-				group.Go(func() {
-					slots <- struct{}{}
-					defer func() { <-slots }()
-					list[k], errs[k] = studyOne(c, []diagnose.StudyOptions{
+				group.Go(func() (err error) {
+					list[k], err = studyOne(ctx, c, []diagnose.StudyOptions{
 						{Every: every}, {Every: every, Policy: diagnose.Textbook},
-						{Every: every, Spread: spread, Misread: misread}, {Doubles: doubles},
+						{Every: every, Spread: spread, Misread: misread}, {Doubles: doubles}, {Every: every, Shorts: true, Repair: true},
 					})
-					if !asJSON && errs[k] == nil {
+					if !asJSON && err == nil {
 						fmt.Fprintf(cmd.ErrOrStderr(), "played: %s\n", c.Title)
 					}
+					return err
 				})
 			}
-			group.Wait()
-			for _, err := range errs {
-				if err != nil {
-					return inputError{err}
-				}
+			if err := group.Wait(); err != nil {
+				return inputError{err}
 			}
 			if asJSON {
 				return writeJSON(cmd.OutOrStdout(), list)
@@ -103,7 +100,7 @@ func studyCircuits(cmd *cobra.Command, files []string, all bool) ([]*harness.Cir
 	return circuits, nil
 }
 
-func studyOne(c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error) {
+func studyOne(ctx context.Context, c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error) {
 	m, err := electric.New(c)
 	if err != nil {
 		return nil, err
@@ -113,11 +110,11 @@ func studyOne(c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error
 		return nil, err
 	}
 	s := &studied{Circuit: c.Title}
-	for k, at := range []**diagnose.Report{&s.Guide, &s.Textbook, &s.Spread, &s.Doubles} {
+	for k, at := range []**diagnose.Report{&s.Guide, &s.Textbook, &s.Spread, &s.Doubles, &s.Shorts} {
 		if k == 3 && runs[k].Doubles == 0 {
 			continue
 		}
-		if *at, err = g.Study(runs[k], nil); err != nil {
+		if *at, err = g.Study(ctx, runs[k], nil); err != nil {
 			return nil, err
 		}
 	}
@@ -129,8 +126,8 @@ func studyOne(c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error
 
 func printStudy(out io.Writer, list []*studied) error {
 	w := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
-	fmt.Fprintln(w, "circuit\tright\ttests\tproof\tp95\tmax\tminutes\ttextbook\tratio\tbound\tspread right\tsure, wrong\tdoubles\twrong repairs")
-	var sum struct{ right, minutes, textbook, spread, sure, doubles, wrong, over float64 }
+	fmt.Fprintln(w, "circuit\tright\ttests\tproof\tp95\tmax\tminutes\ttextbook\tratio\tbound\tspread right\tsure, wrong\tdoubles\twrong repairs\tshorts\twrong repairs")
+	var sum struct{ right, minutes, textbook, spread, sure, doubles, wrong, over, shorts, shortsWrong, shortsOf float64 }
 	n := float64(len(list))
 	for _, s := range list {
 		fmt.Fprintf(w, "%s\t%.1f %%\t%.1f\t%.1f\t%d\t%d\t%.1f\t%.1f\t%.2f\t%.1f\t%.1f %%\t%.1f %%", s.Circuit, 100*s.Guide.Right, s.Guide.MeanToName,
@@ -140,12 +137,15 @@ func printStudy(out io.Writer, list []*studied) error {
 			fmt.Fprintf(w, "\t%.1f %%\t%.2f", 100*s.Doubles.Right, s.Doubles.WrongRepairs)
 			sum.doubles, sum.wrong = sum.doubles+s.Doubles.Right/n, sum.wrong+s.Doubles.WrongRepairs/n
 		}
-		fmt.Fprintln(w)
+		fmt.Fprintf(w, "\t%.1f %% of %d\t%.2f\n", 100*s.Shorts.Right, len(s.Shorts.Trials), s.Shorts.WrongRepairs)
+		played := float64(len(s.Shorts.Trials))
+		sum.shorts, sum.shortsWrong, sum.shortsOf = sum.shorts+played*s.Shorts.Right, sum.shortsWrong+played*s.Shorts.WrongRepairs, sum.shortsOf+played
 		sum.right, sum.minutes, sum.textbook = sum.right+s.Guide.Right/n, sum.minutes+s.Guide.MeanMinutes/n, sum.textbook+s.Textbook.MeanMinutes/n
 		sum.spread, sum.sure = sum.spread+s.Spread.Right/n, sum.sure+s.Spread.ConfidentWrong/n
 		sum.over += s.Guide.MeanTests / s.Guide.BoundTests / n
 	}
-	fmt.Fprintf(w, "mean\t%.1f %%\t\t\t\t\t%.1f\t%.1f\t%.2f\t%.2f times\t%.1f %%\t%.1f %%\t%.1f %%\t%.2f\n", 100*sum.right, sum.minutes, sum.textbook,
-		sum.minutes/sum.textbook, sum.over, 100*sum.spread, 100*sum.sure, 100*sum.doubles, sum.wrong)
+	fmt.Fprintf(w, "mean\t%.1f %%\t\t\t\t\t%.1f\t%.1f\t%.2f\t%.2f times\t%.1f %%\t%.1f %%\t%.1f %%\t%.2f\t%.1f %% of %.0f\t%.2f\n", 100*sum.right, sum.minutes, sum.textbook,
+		sum.minutes/sum.textbook, sum.over, 100*sum.spread, 100*sum.sure, 100*sum.doubles, sum.wrong,
+		100*sum.shorts/max(1, sum.shortsOf), sum.shortsOf, sum.shortsWrong/max(1, sum.shortsOf))
 	return w.Flush()
 }

@@ -18,7 +18,7 @@ type Alike struct {
 
 // alikeness says why the members of a group read alike; nil for one alone. The reasons are
 // physical and common practice, the first that fits is given.
-func (g *Guide) alikeness(members []int) *Alike {
+func (g *inquiry) alikeness(members []int) *Alike {
 	if len(members) < 2 {
 		return nil
 	}
@@ -28,10 +28,10 @@ func (g *Guide) alikeness(members []int) *Alike {
 			"Nothing need be done for the fans; clamp currents and looking at the joints would tell the rest.",
 		}
 	}
-	lead := g.suspects[members[0]].fault
+	lead := g.suspects[members[0]].Fault
 	var others []fault.Fault
 	for _, i := range members[1:] {
-		if f := g.suspects[i].fault; f.Words != "" {
+		if f := g.suspects[i].Fault; f.Words != "" {
 			others = append(others, f)
 		}
 	}

@@ -34,7 +34,7 @@ func TestWhySuspectsCannotBeToldApart(t *testing.T) {
 		var members []int
 		for _, name := range c.names {
 			for i, s := range g.suspects {
-				if s.name == name {
+				if s.Name == name {
 					members = append(members, i)
 				}
 			}
@@ -42,12 +42,12 @@ func TestWhySuspectsCannotBeToldApart(t *testing.T) {
 		if !assert.Len(t, members, len(c.names), "%v", c.names) {
 			continue
 		}
-		why := g.alikeness(members)
+		why := g.asking(t, Now{}).alikeness(members)
 		require.NotNil(t, why, "%v", c.names)
 		assert.Contains(t, why.Reason, c.reason)
 		assert.Contains(t, why.Decides, c.decides)
 	}
-	assert.Nil(t, g.alikeness([]int{0}))
+	assert.Nil(t, g.asking(t, Now{}).alikeness([]int{0}))
 }
 
 // Of tests that tell as much a minute the safer comes first.

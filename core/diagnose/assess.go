@@ -2,7 +2,7 @@ package diagnose
 
 import (
 	"cmp"
-	"fmt"
+	"context"
 	"slices"
 
 	"ironthread/core/electric"
@@ -67,150 +67,66 @@ const (
 	movesOffered    = 3
 )
 
-// Assess weighs the observations and names the next moves. It gives the same answer for the
-// observations in any order.
-func (g *Guide) Assess(seen []probe.Observation, now Now) (*Assessment, error) {
-	return g.assess(seen, now, Best)
+// Assess weighs the observations and names the next moves. The order of the observations counts only
+// by what a state or a set-up has blown on the way. It ends with the context's error as soon as
+// nobody waits for it any more.
+func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (*Assessment, error) {
+	return g.assess(ctx, seen, now, Best)
 }
 
-func (g *Guide) assess(seen []probe.Observation, now Now, policy Policy) (*Assessment, error) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	b, fits, ph, err := g.evidence(seen, now)
+func (g *Guide) assess(ctx context.Context, seen []probe.Observation, now Now, policy Policy) (*Assessment, error) {
+	q, err := g.ask(ctx, now)
 	if err != nil {
 		return nil, err
 	}
-	if err := g.changingNothing(b); err != nil {
+	b, e, sums, err := q.evidence(seen)
+	if err != nil {
+		return nil, err
+	}
+	if err := q.changingNothing(b); err != nil {
 		return nil, err
 	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: g.spread(b.of)}
-	a.Repaired = ph.words()
-	if a.Suspects, err = g.groups(b); err != nil {
+	a.Repaired = q.phase.words()
+	if a.Suspects, err = q.groups(b); err != nil {
 		return nil, err
 	}
 	for i, s := range g.suspects {
-		if b.of[i] >= stillStanding && s.fault.Words != "" {
+		if b.of[i] >= stillStanding && s.Fault.Words != "" {
 			a.Left++
 		}
 	}
-	a.Cleared = g.cleared(b.of)
+	a.Cleared = q.cleared(b.of)
 	a.Pairs = g.listed(b)
-	for k := range seen {
-		if text := g.surprise(seen, fits, k, ph); text != "" {
-			a.Surprising = append(a.Surprising, Surprise{k, text})
-		}
-	}
-	if err := g.conclude(a, b, ph.since(g, seen), now, policy); err != nil {
+	a.Surprising = q.surprises(seen, e, sums, b)
+	if err := q.conclude(a, b, q.since(seen), now, policy); err != nil {
 		return nil, err
 	}
 	return a, nil
 }
 
 // evidence weighs all that was seen of the car as it stands, two faults at once included where
-// no single one explains it; it also gives how each observation fitted each suspect.
-func (g *Guide) evidence(seen []probe.Observation, now Now) (*belief, [][]fit, phase, error) {
-	g.learn(now.Learnt)
-	ph := g.phase(now.Setup)
-	fits, err := g.fits(seen, ph)
+// no single one explains it; it also gives the log as questions, and how well all of it fits.
+func (g *inquiry) evidence(seen []probe.Observation) (*belief, *evidence, logs, error) {
+	e, err := g.read(seen)
 	if err != nil {
-		return nil, nil, ph, err
+		return nil, nil, nil, err
 	}
-	b := g.weigh(fits, -1, ph)
-	return b, fits, ph, g.pair(b, seen, fits, ph)
-}
-
-// fits weighs each observation. Of those from before the last repair only what was as it should
-// be counts on, and softly: see [Guide.before].
-func (g *Guide) fits(seen []probe.Observation, ph phase) ([][]fit, error) {
-	var fits [][]fit
-	for k := range seen {
-		f, err := g.likelihood(&seen[k])
-		if err != nil {
-			return nil, fmt.Errorf("observation %d: %w", k+1, err)
-		}
-		if !ph.holds(g, &seen[k]) {
-			f = g.before(f, ph)
-		}
-		fits = append(fits, f)
-	}
-	return fits, nil
-}
-
-// belief is what the evidence leaves: the probability of each suspect, summing to one, and
-// for each suspect how likely each of its cars is, summing to one.
-type belief struct {
-	of     []float64
-	car    []fit
-	counts []int     // the suspects that count in choosing a test, once asked for
-	sum    float64   // of all single faults' weights, before it was made one
-	single []float64 // the part of the belief that one fault is all; nil: all of it
-	pairs  []pairBelief
-	same   []int // those that change no fan, taken as one with "no fault"
-}
-
-// weigh multiplies the priors by how well everything seen fits, car by car, leaving out one
-// observation (none with -1). Readings on one car hang together: a weak battery or a bad
-// joint's ohms show in all of them.
-func (g *Guide) weigh(fits [][]fit, leaveOut int, ph phase) *belief {
-	b := &belief{of: make([]float64, len(g.suspects)), car: make([]fit, len(g.suspects))}
-	sum := 0.0
-	for i, s := range g.suspects {
-		car := &b.car[i]
-		for k := range car {
-			car[k] = 1
-		}
-		for n, f := range fits {
-			if n == leaveOut || f == nil {
-				continue
-			}
-			for k := range car {
-				car[k] *= f[i][k]
-			}
-		}
-		mean := car.mean()
-		b.of[i] = ph.prior(s) * mean
-		sum += b.of[i]
-		for k := range car {
-			car[k] /= mean * cars
-		}
-	}
-	b.sum = sum
-	for i := range b.of {
-		b.of[i] /= sum
-	}
-	return b
-}
-
-func (g *Guide) surprise(seen []probe.Observation, fits [][]fit, n int, ph phase) string {
-	if fits[n] == nil {
-		return ""
-	}
-	without := g.weigh(fits, n, ph)
-	expected := 0.0
-	for i, s := range g.suspects {
-		if s.unknown {
-			continue
-		}
-		for k, w := range without.car[i] {
-			expected += without.of[i] * w * fits[n][i][k]
-		}
-	}
-	if expected >= surprisingBelow {
-		return ""
-	}
-	return fmt.Sprintf("%s: this contradicts the rest; take it again", seen[n].String())
+	sums := g.weigh(e)
+	b := g.believe(sums)
+	return b, e, sums, g.pair(b, e)
 }
 
 // spread sums the belief on each part and wire.
 func (g *Guide) spread(belief []float64) PartsBelief {
 	b := PartsBelief{Parts: map[string]float64{}, Wires: map[string]float64{}}
 	for i, s := range g.suspects {
-		for _, part := range s.fault.Parts() {
+		for _, part := range s.Fault.Parts() {
 			if part != "" {
 				b.Parts[part] += belief[i]
 			}
 		}
-		for _, ends := range [][2]harness.Pin{s.fault.Wire, s.fault.Other} {
+		for _, ends := range [][2]harness.Pin{s.Fault.Wire, s.Fault.Other} {
 			if w := g.circuit.Wire(ends[0], ends[1]); w != nil {
 				b.Wires[w.String()] += belief[i]
 			}
@@ -220,12 +136,12 @@ func (g *Guide) spread(belief []float64) PartsBelief {
 }
 
 // cleared lists the parts whose every fault has lost nearly all belief to evidence.
-func (g *Guide) cleared(belief []float64) []string {
+func (g *inquiry) cleared(belief []float64) []string {
 	prior := map[string]float64{}
 	left := map[string]float64{}
 	for i, s := range g.suspects {
-		for _, part := range s.fault.Parts() {
-			prior[part] += s.prior
+		for _, part := range s.Fault.Parts() {
+			prior[part] += g.priors[i]
 			left[part] += belief[i]
 		}
 	}
@@ -240,7 +156,7 @@ func (g *Guide) cleared(belief []float64) []string {
 
 // groups gathers the standing suspects that no test can tell apart, and those that change no
 // fan with "no fault".
-func (g *Guide) groups(b *belief) ([]Standing, error) {
+func (g *inquiry) groups(b *belief) ([]Standing, error) {
 	var order []int
 	for i := range g.suspects {
 		if b.of[i] >= stillStanding {
@@ -269,7 +185,7 @@ func (g *Guide) groups(b *belief) ([]Standing, error) {
 	}
 	standing := make([]Standing, 0, len(groups))
 	for _, members := range groups {
-		standing = append(standing, g.standing(members, b))
+		standing = append(standing, g.group(members, b))
 	}
 	slices.SortStableFunc(standing, func(x, y Standing) int { return cmp.Compare(y.Probability, x.Probability) })
 	return standing, nil
@@ -279,9 +195,9 @@ func (g *Guide) groups(b *belief) ([]Standing, error) {
 // speak for it.
 const asGood = 0.3
 
-// standing names a group by its likeliest, or by "no fault" where that explains what was seen
+// group names suspects that stand together by its likeliest, or by "no fault" where that explains what was seen
 // about as well as any of them: that they are met more often is no evidence.
-func (g *Guide) standing(members []int, b *belief) Standing {
+func (g *inquiry) group(members []int, b *belief) Standing {
 	s := Standing{SameAs: []string{}, members: members}
 	for _, i := range members {
 		if b.single == nil {
@@ -295,7 +211,7 @@ func (g *Guide) standing(members []int, b *belief) Standing {
 			s.Probability += p.p
 		}
 	}
-	explains := func(i int) float64 { return b.of[i] / g.suspects[i].prior }
+	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
 	if n := slices.Index(members, g.nobody()); n > 0 {
 		best := 0.0
 		for _, i := range members {
@@ -305,9 +221,9 @@ func (g *Guide) standing(members []int, b *belief) Standing {
 			members[0], members[n] = members[n], members[0]
 		}
 	}
-	s.Fault = g.suspects[members[0]].name
+	s.Fault = g.suspects[members[0]].Name
 	for _, i := range members[1:] {
-		s.SameAs = append(s.SameAs, g.suspects[i].name)
+		s.SameAs = append(s.SameAs, g.suspects[i].Name)
 	}
 	s.Alike = g.alikeness(members)
 	return s
@@ -317,47 +233,72 @@ func (g *Guide) standing(members []int, b *belief) Standing {
 // much of the time.
 const apartShare = 0.4
 
+// keptApart bounds how many judged pairs are kept.
+const keptApart = 60000
+
 // tellApart judges a pair of suspects by every test that could be made from a car with
-// everything fitted. The verdict is kept: it does not depend on the evidence.
-func (g *Guide) tellApart(i, j int) (bool, error) {
-	if g.suspects[i].unknown || g.suspects[j].unknown {
+// everything fitted, as it came in. The verdict is kept: it does not depend on the evidence.
+func (g *inquiry) tellApart(i, j int) (bool, error) {
+	if g.suspects[i].Unknown || g.suspects[j].Unknown {
 		return true, nil
 	}
 	key := [2]int{min(i, j), max(i, j)}
-	if known, ok := g.apart[key]; ok {
+	g.mu.Lock()
+	known, ok := g.apart[key]
+	g.mu.Unlock()
+	if ok {
 		return known, nil
 	}
-	apart := false
-	for _, t := range g.allTests {
-		sh, err := g.sheaf(t.Setup)
-		if err == nil {
-			err = g.need(sh, []int{i, j})
-		}
-		if err != nil {
-			return false, err
-		}
-		state := g.stateIndex(t.State)
-		if t.Do == probe.LookAtFans {
-			apart = g.fansDiffer(sh, state, i, j)
-		} else {
-			apart = g.voltsDiffer(sh, state, t, i, j)
-		}
-		if apart {
-			break
-		}
+	q, err := g.asItCame()
+	if err != nil {
+		return false, err
+	}
+	apart, err := q.differ(i, j)
+	if err != nil {
+		return false, err
+	}
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if len(g.apart) >= keptApart {
+		clear(g.apart)
 	}
 	g.apart[key] = apart
 	return apart, nil
 }
 
-func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
+// differ looks for a test that two suspects answer differently.
+func (g *inquiry) differ(i, j int) (bool, error) {
+	for _, t := range append(slices.Clone(g.allTests), g.shortTests(i, j)...) {
+		apart, err := g.differIn(t, i, j)
+		if err != nil {
+			return false, err
+		}
+		if apart {
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
+func (g *inquiry) differIn(t probe.Test, i, j int) (bool, error) {
+	if t.Do != probe.LookAtFans {
+		show, err := g.figures(t, []int{i, j})
+		return err == nil && figuresDiffer(show, t, i, j), err
+	}
+	p, err := g.pageFor(t.Setup, []int{i, j})
+	if err != nil {
+		return false, err
+	}
+	return g.fansDiffer(p, g.stateIndex(t.State), i, j), nil
+}
+
+func (g *inquiry) fansDiffer(p *foretold, state, i, j int) bool {
 	for f := range g.fans {
 		var difference [4]float64
-		a, b := g.fan(sh, i, state, f), g.fan(sh, j, state, f)
+		a, b := p.of[i].Speeds(state, f), p.of[j].Speeds(state, f)
 		for k := range cars {
-			x, y := speedChances(a.at(k)), speedChances(b.at(k))
 			for w := range difference {
-				difference[w] += (x[w] - y[w]) / cars
+				difference[w] += float64(a[k][w]-b[k][w]) / cars
 			}
 		}
 		for _, d := range difference {
@@ -369,15 +310,14 @@ func (g *Guide) fansDiffer(sh *sheaf, state, i, j int) bool {
 	return false
 }
 
-// voltsDiffer compares the two suspects' cars over thresholds two spreads of the
+// figuresDiffer compares the two suspects' cars over thresholds two spreads of the
 // meter apart, each soft by it: the largest difference between the shares above it.
-func (g *Guide) voltsDiffer(sh *sheaf, state int, t probe.Test, i, j int) bool {
+func figuresDiffer(show shows, t probe.Test, i, j int) bool {
 	spread := finenessOf(t).spread
-	a, b := g.meterAt(sh, i, state, t), g.meterAt(sh, j, state, t)
 	var x, y [cars]float64
 	low, high := 1e9, -1e9
 	for k := range cars {
-		x[k], y[k] = meter(a.at(k)), meter(b.at(k))
+		x[k], y[k] = scaled(t, show(i, k)), scaled(t, show(j, k))
 		low, high = min(low, x[k], y[k]), max(high, x[k], y[k])
 	}
 	if high-low < 2*spread {

@@ -2,7 +2,6 @@ package diagnose
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 
 	"ironthread/core/fault"
@@ -33,17 +32,15 @@ func KindOf(c *harness.Circuit, f fault.Fault) string {
 	return string(part.Kind()) + " " + f.Words
 }
 
-// learn counts a workshop's own closed jobs into the priors; nil sets them back. What evidence
+// learnt counts a workshop's own closed jobs into the priors; nil leaves those by kind. What evidence
 // proves does not change by it.
-func (g *Guide) learn(e Experience) {
-	if maps.Equal(e, g.learnt) {
-		return
-	}
-	g.learnt = maps.Clone(e)
+func (g *Guide) learnt(e Experience) []float64 {
+	priors := make([]float64, len(g.suspects))
 	found, kind := 0, map[string]float64{}
-	for _, s := range g.suspects {
-		if s.fault.Words != "" {
-			kind[KindOf(g.circuit, s.fault)] += s.base
+	for i, s := range g.suspects {
+		priors[i] = s.base
+		if s.Fault.Words != "" {
+			kind[KindOf(g.circuit, s.Fault)] += s.base
 		}
 	}
 	for what, n := range e {
@@ -51,16 +48,19 @@ func (g *Guide) learn(e Experience) {
 			found += n
 		}
 	}
-	for _, s := range g.suspects {
-		s.prior = s.base
-		if s.fault.Words == "" || found == 0 {
+	if found == 0 {
+		return priors
+	}
+	for i, s := range g.suspects {
+		if s.Fault.Words == "" {
 			continue
 		}
-		what := KindOf(g.circuit, s.fault)
+		what := KindOf(g.circuit, s.Fault)
 		mine := float64(e[what]) * s.base / kind[what] // shared among the faults of that kind
 		known := 1 - priorNothing - priorUnknown
-		s.prior = known * (weightOfBook*s.base/known + mine) / (weightOfBook + float64(found))
+		priors[i] = known * (weightOfBook*s.base/known + mine) / (weightOfBook + float64(found))
 	}
+	return priors
 }
 
 // PriorOf is how likely a kind of fault is before anything is seen.
@@ -72,16 +72,14 @@ type PriorOf struct {
 
 // Priors lists them, the likeliest first, with a workshop's own jobs counted in.
 func (g *Guide) Priors(e Experience) []PriorOf {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	g.learn(e)
+	priors := g.learnt(e)
 	at := map[string]int{}
 	var list []PriorOf
-	for _, s := range g.suspects {
-		if s.fault.Words == "" {
+	for i, s := range g.suspects {
+		if s.Fault.Words == "" {
 			continue
 		}
-		what := KindOf(g.circuit, s.fault)
+		what := KindOf(g.circuit, s.Fault)
 		k, ok := at[what]
 		if !ok {
 			k = len(list)
@@ -89,7 +87,7 @@ func (g *Guide) Priors(e Experience) []PriorOf {
 			list = append(list, PriorOf{Kind: what})
 		}
 		list[k].Usual += s.base
-		list[k].Now += s.prior
+		list[k].Now += priors[i]
 	}
 	slices.SortStableFunc(list, func(x, y PriorOf) int { return cmp.Or(cmp.Compare(y.Now, x.Now), cmp.Compare(x.Kind, y.Kind)) })
 	return list

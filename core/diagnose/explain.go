@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -29,60 +30,102 @@ type Explanation struct {
 }
 
 // Why explains a suspect by the readings that decided.
-func (g *Guide) Why(seen []probe.Observation, now Now, words string) (*Explanation, error) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	i := slices.IndexFunc(g.suspects, func(s *suspect) bool { return s.name == words })
+func (g *Guide) Why(ctx context.Context, seen []probe.Observation, now Now, words string) (*Explanation, error) {
+	i := slices.IndexFunc(g.suspects, func(s *suspect) bool { return s.Name == words })
 	if i < 0 {
 		if _, err := fault.Parse(g.circuit, words); err != nil {
 			return nil, err
 		}
 		return nil, fmt.Errorf("%s is not among the suspects of this circuit", words)
 	}
-	b, fits, ph, err := g.evidence(seen, now)
+	q, err := g.ask(ctx, now)
 	if err != nil {
 		return nil, err
 	}
-	e := &Explanation{Fault: words, Prior: ph.prior(g.suspects[i]), Now: b.of[i]}
-	before := g.weigh(nil, -1, ph)
-	for k := range seen {
-		r := Reason{Seen: seen[k].String(), Old: fits[k] == nil, Times: 1}
-		if t, err := seen[k].Test(g.circuit); err == nil && !seen[k].Unreachable {
-			r.Expected = g.foretold(i, t)
-		}
-		if !r.Old {
-			after := g.weigh(fits[:k+1], -1, ph)
-			r.Times = odds(after.of[i]) / odds(before.of[i])
-			before = after
-		}
-		e.Reasons = append(e.Reasons, r)
+	b, e, _, err := q.evidence(seen)
+	if err != nil {
+		return nil, err
 	}
-	return e, nil
+	x := &Explanation{Fault: words, Prior: q.prior(g.suspects[i]), Now: b.of[i]}
+	came, err := q.asItCame()
+	if err != nil {
+		return nil, err
+	}
+	sums := make(logs, len(g.suspects))
+	before := q.believe(sums).of[i]
+	told := map[int]*question{} // what has been answered so far
+	var one, other fit
+	for k, at := range e.of {
+		r := Reason{Seen: seen[k].String(), Times: 1}
+		if at.question < 0 {
+			x.Reasons = append(x.Reasons, r)
+			continue
+		}
+		whole := e.questions[at.question]
+		r.Expected = came.wordForecast(i, whole.test)
+		if whole.answers[at.answer].fits == nil {
+			r.Old = true
+			x.Reasons = append(x.Reasons, r)
+			continue
+		}
+		had := told[at.question]
+		if had == nil {
+			had = &question{test: whole.test, words: whole.words}
+		}
+		next := had.plus(whole.answers[at.answer])
+		told[at.question] = next
+		for n, s := range g.suspects {
+			had.log(s, n, &one)
+			next.log(s, n, &other)
+			for c := range one {
+				sums[n][c] += other[c] - one[c]
+			}
+		}
+		after := q.believe(sums).of[i]
+		r.Times = odds(after) / odds(before)
+		before = after
+		x.Reasons = append(x.Reasons, r)
+	}
+	return x, nil
+}
+
+// plus is the question with an answer given once more.
+func (q *question) plus(a answer) *question {
+	next := &question{test: q.test, words: q.words, answers: slices.Clone(q.answers)}
+	for k := range next.answers {
+		if next.answers[k].seen == a.seen {
+			next.answers[k].count++
+			return next
+		}
+	}
+	a.count = 1
+	next.answers = append(next.answers, a)
+	return next
 }
 
 func odds(p float64) float64 { return math.Max(p, 1e-12) / math.Max(1-p, 1e-12) }
 
-// foretold words what a suspect's cars show in a test.
-func (g *Guide) foretold(i int, t probe.Test) string {
-	if g.suspects[i].unknown {
+// wordForecast words what a suspect's cars show in a test.
+func (g *inquiry) wordForecast(i int, t probe.Test) string {
+	if g.suspects[i].Unknown {
 		return "anything"
 	}
 	which := []int{i}
 	switch {
 	case t.Do == probe.LookAtFans:
-		sh, err := g.sheaf(t.Setup)
-		if err != nil || g.need(sh, which) != nil {
+		p, err := g.pageFor(t.Setup, which)
+		if err != nil {
 			return ""
 		}
 		var list []string
 		for f, fan := range g.fans {
 			var sum [4]float64
-			for k := range cars {
-				for w, p := range speedChances(g.fan(sh, i, g.stateIndex(t.State), f).at(k)) {
-					sum[w] += p
+			for _, words := range p.of[i].Speeds(g.stateIndex(t.State), f) {
+				for w, p := range words {
+					sum[w] += float64(p)
 				}
 			}
-			list = append(list, fan+" "+speedWords[likeliest(sum[:])])
+			list = append(list, fan+" "+probe.SpeedWords[likeliest(sum[:])])
 		}
 		return strings.Join(list, ", ")
 	case probe.Words[t.Do] != nil:
@@ -140,14 +183,16 @@ type Stakes struct {
 
 // Refute takes the part that a technician believes in and looks for the test that would most
 // cheaply prove it innocent.
-func (g *Guide) Refute(seen []probe.Observation, now Now, name string) (*Stakes, error) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
+func (g *Guide) Refute(ctx context.Context, seen []probe.Observation, now Now, name string) (*Stakes, error) {
 	part := g.circuit.Part(name)
 	if part == nil {
 		return nil, fmt.Errorf("there is no part %s", name)
 	}
-	b, _, _, err := g.evidence(seen, now)
+	q, err := g.ask(ctx, now)
+	if err != nil {
+		return nil, err
+	}
+	b, _, _, err := q.evidence(seen)
 	if err != nil {
 		return nil, err
 	}
@@ -155,13 +200,13 @@ func (g *Guide) Refute(seen []probe.Observation, now Now, name string) (*Stakes,
 	s := &Stakes{Part: name, Price: part.Price(), Minutes: part.RenewMinutes(), Else: []Standing{}}
 	mine := map[int]bool{}
 	for i, suspect := range g.suspects {
-		if slices.Contains(suspect.fault.Parts(), name) && suspect.fault.On != fault.OnPin {
+		if slices.Contains(suspect.Fault.Parts(), name) && suspect.Fault.On != fault.OnPin {
 			mine[i] = true
 			s.Belief += b.of[i]
 		}
 	}
 	s.Loss, s.Wasted = s.Price*(1-s.Belief), s.Minutes*(1-s.Belief)
-	groups, err := g.groups(b)
+	groups, err := q.groups(b)
 	if err != nil {
 		return nil, err
 	}
@@ -171,11 +216,11 @@ func (g *Guide) Refute(seen []probe.Observation, now Now, name string) (*Stakes,
 		}
 	}
 	s.Else = s.Else[:min(len(s.Else), 6)]
-	return s, g.refuter(s, b, mine, seen, now)
+	return s, q.refuter(s, b, mine, seen, now)
 }
 
 // refuter finds the test that best tells the part from all the rest, a minute.
-func (g *Guide) refuter(s *Stakes, b *belief, mine map[int]bool, seen []probe.Observation, now Now) error {
+func (g *inquiry) refuter(s *Stakes, b *belief, mine map[int]bool, seen []probe.Observation, now Now) error {
 	if s.Belief <= 0 || s.Belief >= 1 {
 		return nil
 	}
@@ -184,11 +229,11 @@ func (g *Guide) refuter(s *Stakes, b *belief, mine map[int]bool, seen []probe.Ob
 		switch {
 		case mine[i]:
 			even.of[i] = 0.5 * b.of[i] / s.Belief
-		case !g.suspects[i].unknown:
+		case !g.suspects[i].Unknown:
 			even.of[i] = 0.5 * b.of[i] / (1 - s.Belief)
 		}
 	}
-	even.live(g)
+	even.live(g.Guide)
 	list, err := g.rank(even, seen, now)
 	if err != nil {
 		return err
@@ -255,7 +300,7 @@ func (o *outcomes) between(belief []float64, mine map[int]bool) (bits, against f
 func (g *Guide) Parts() []*harness.Part {
 	var list []*harness.Part
 	for _, p := range g.circuit.Parts {
-		if slices.ContainsFunc(g.suspects, func(s *suspect) bool { return slices.Contains(s.fault.Parts(), p.Name) }) {
+		if slices.ContainsFunc(g.suspects, func(s *suspect) bool { return slices.Contains(s.Fault.Parts(), p.Name) }) {
 			list = append(list, p)
 		}
 	}
@@ -266,7 +311,7 @@ func (g *Guide) Parts() []*harness.Part {
 func (g *Guide) Faults() []string {
 	names := make([]string, 0, len(g.suspects))
 	for _, s := range g.suspects {
-		names = append(names, s.name)
+		names = append(names, s.Name)
 	}
 	return names
 }

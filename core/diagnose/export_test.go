@@ -1,8 +1,55 @@
 package diagnose
 
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/car"
+	"ironthread/core/fault"
+	"ironthread/core/probe"
+)
+
 // ForgetPairs drops what is known of pairs of faults, for measuring; it tells whether anything was.
 func (g *Guide) ForgetPairs() bool {
-	some := len(g.paired) > 0
-	clear(g.paired)
+	some := g.paired.pairs.Len() > 0
+	g.paired.pairs.Purge()
 	return some
+}
+
+// Asking begins a question of a test's own.
+func (g *Guide) asking(t testing.TB, now Now) *inquiry {
+	t.Helper()
+	q, err := g.ask(context.Background(), now)
+	require.NoError(t, err)
+	return q
+}
+
+// Driven is a car with these faults, as drawn, that answers a guide's moves without error.
+type Driven struct {
+	t   testing.TB
+	Car *car.Car
+}
+
+// Drive puts faults into a car of the guide's circuit.
+func (g *Guide) Drive(t testing.TB, words ...string) *Driven {
+	t.Helper()
+	var faults []fault.Fault
+	for _, w := range words {
+		f, err := fault.Parse(g.circuit, w)
+		require.NoError(t, err)
+		faults = append(faults, f)
+	}
+	c, err := car.New(g.model, car.Options{}, faults...)
+	require.NoError(t, err)
+	return &Driven{t, c}
+}
+
+// Answer makes the move on the car.
+func (d *Driven) Answer(m *Move) probe.Observation {
+	d.t.Helper()
+	o, err := d.Car.Answer(m.Do, m.Asked())
+	require.NoError(d.t, err, m.Title)
+	return o
 }

@@ -59,7 +59,7 @@ func TestWhatTheTableOfCommandsSays(t *testing.T) {
 		{"f12-add-on", []probe.Observation{one("auto, hot", "stopped"), one("override", "fast")}, "TS stage 1 open", "M1 open"},
 	} {
 		g := guideFor(t, c.circuit)
-		a, err := g.Assess(c.seen, diagnose.Now{State: g.Circuit().State(c.seen[len(c.seen)-1].State)})
+		a, err := g.Assess(t.Context(), c.seen, diagnose.Now{State: g.Circuit().State(c.seen[len(c.seen)-1].State)})
 		require.NoError(t, err)
 		assert.Contains(t, tops(a, 0.01), c.suspect, c.circuit)
 		assert.NotContains(t, tops(a, 0.05), c.innocent, c.circuit)
@@ -70,7 +70,7 @@ func TestWhatTheTableOfCommandsSays(t *testing.T) {
 // A fail-safe module that roars with the key on: its control line before the module itself.
 func TestARoaringPWMFan(t *testing.T) {
 	g := guideFor(t, "f8-pwm-module")
-	a, err := g.Assess([]probe.Observation{{State: "off", Fans: map[string]string{"M1": "fast", "M2": "fast"}}}, diagnose.Now{})
+	a, err := g.Assess(t.Context(), []probe.Observation{{State: "off", Fans: map[string]string{"M1": "fast", "M2": "fast"}}}, diagnose.Now{})
 	require.NoError(t, err)
 	names := tops(a, 0.01)
 	assert.Contains(t, names, "C1 way 1 open")
@@ -91,7 +91,7 @@ func TestAModuleAsksForItsProof(t *testing.T) {
 	var now diagnose.Now
 	var asked []string
 	for range 30 {
-		a, err := g.Assess(seen, now)
+		a, err := g.Assess(t.Context(), seen, now)
 		require.NoError(t, err)
 		if a.Verdict != nil && a.Verdict.Proven {
 			break
@@ -110,7 +110,7 @@ func TestAModuleAsksForItsProof(t *testing.T) {
 // refused.
 func TestRefusals(t *testing.T) {
 	g := guideFor(t, "f1-one-relay")
-	_, err := g.Assess([]probe.Observation{{State: "hot", Fans: map[string]string{"M9": "fast"}}}, diagnose.Now{})
+	_, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M9": "fast"}}}, diagnose.Now{})
 	assert.ErrorContains(t, err, "observation 1: there is no part M9")
 	_, err = g.Suppose("M1 melted", probe.Test{State: g.Circuit().State("hot")})
 	assert.ErrorContains(t, err, "cannot be")
@@ -124,7 +124,7 @@ func TestAfterTheRepairEveryStateIsAskedAgain(t *testing.T) {
 	}
 	renewed, err := electric.ParseSetup(g.Circuit(), []string{"F3 renewed"})
 	require.NoError(t, err)
-	a, err := g.Assess(seen, diagnose.Now{State: g.Circuit().State("low"), Setup: renewed})
+	a, err := g.Assess(t.Context(), seen, diagnose.Now{State: g.Circuit().State("low"), Setup: renewed})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"F3 renewed"}, a.Repaired)
 	var states []string
@@ -142,7 +142,7 @@ func TestInstructionsAPersonCanFollow(t *testing.T) {
 	out, err := electric.ParseSetup(g.Circuit(), []string{"K1 out"})
 	require.NoError(t, err)
 	c := g.Circuit()
-	m, err := g.Look(nil, diagnose.Now{State: c.State("high"), Setup: out},
+	m, err := g.Look(t.Context(), nil, diagnose.Now{State: c.State("high"), Setup: out},
 		probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("F3").Pins()[0]})
 	require.NoError(t, err)
 	assert.Equal(t, "Volts at F3.a, the side facing K3, low commanded", m.Title)
@@ -158,10 +158,10 @@ func TestInstructionsAPersonCanFollow(t *testing.T) {
 		assert.NotEmpty(t, o.Leaves)
 	}
 	assert.InDelta(t, 1, sum, 0.05)
-	module, err := g.Look(nil, diagnose.Now{}, probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("ECU").Pins()[0]})
+	module, err := g.Look(t.Context(), nil, diagnose.Now{}, probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("ECU").Pins()[0]})
 	require.NoError(t, err)
 	assert.Contains(t, module.Cautions, "Module pin: a high-impedance meter only, no lamp.")
-	behind, err := g.Look(nil, diagnose.Now{}, probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("K1").Pins()[0]})
+	behind, err := g.Look(t.Context(), nil, diagnose.Now{}, probe.Test{Do: probe.Volts, State: c.State("low"), At: c.Part("K1").Pins()[0]})
 	require.NoError(t, err)
 	assert.Contains(t, behind.Cautions[len(behind.Cautions)-1], "Back-probe")
 }
@@ -176,7 +176,7 @@ func TestSetupStepsAPersonCanFollow(t *testing.T) {
 		require.NoError(t, err)
 		setup, err := electric.ParseSetup(c, to)
 		require.NoError(t, err)
-		m, err := g.Look(nil, diagnose.Now{State: c.State("low"), Setup: now}, probe.Test{Do: probe.LookAtFans, State: c.State("low"), Setup: setup})
+		m, err := g.Look(t.Context(), nil, diagnose.Now{State: c.State("low"), Setup: now}, probe.Test{Do: probe.LookAtFans, State: c.State("low"), Setup: setup})
 		require.NoError(t, err)
 		return m.Steps
 	}
@@ -196,7 +196,7 @@ func TestSetupStepsAPersonCanFollow(t *testing.T) {
 		if test.Do != probe.Ohms {
 			continue
 		}
-		m, err := g.Look(nil, diagnose.Now{}, test)
+		m, err := g.Look(t.Context(), nil, diagnose.Now{}, test)
 		require.NoError(t, err)
 		assert.NotContains(t, strings.Join(m.Steps, " "), "Battery pack", "said once: %s", m.Title)
 		assert.NotContains(t, strings.Join(m.Cautions, " "), "hesitates")

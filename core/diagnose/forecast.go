@@ -7,22 +7,15 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
-// forecast is what an instrument shows on the suspects' cars in one test that the sheaves do
-// not hold: a lamp, an LED tester, an ohmmeter, a clamp on a wire. A suspect's figures are made
-// when first needed.
-type forecast struct {
-	figure []float32 // suspect × car; +Inf an open line, NaN nothing
-	done   []bool
-}
-
-// keptForecasts bounds how many are kept.
-const keptForecasts = 400
+// Volts from battery negative, speeds and relays are in the pages of the table; what another
+// instrument shows is foretold with that instrument laid on, test by test.
 
 var instrumentOf = map[probe.Do]electric.Instrument{
-	probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
+	probe.Volts: electric.Voltmeter, probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
 }
 
 // instrument lays a test's instrument on the circuit in a set-up, with faults in it.
@@ -34,52 +27,16 @@ func (g *Guide) instrument(t probe.Test, setup []electric.Action, faults []fault
 	return g.model.Instrument(setup, faults, which, t.At, t.From)
 }
 
-// cast makes the figures of these suspects.
-func (g *Guide) cast(t probe.Test, which []int) (*forecast, error) {
-	key := t.Key()
-	f := g.casts[key]
-	if f == nil {
-		if len(g.casts) >= keptForecasts {
-			clear(g.casts)
-		}
-		f = &forecast{figure: make([]float32, len(g.suspects)*cars), done: make([]bool, len(g.suspects))}
-		g.casts[key] = f
-	}
-	var missing []int
-	for _, i := range which {
-		if !f.done[i] && !g.suspects[i].unknown {
-			missing = append(missing, i)
-		}
-	}
-	return f, g.both(missing, func(i int) error { return g.castOne(f, t, i) })
-}
-
-func (g *Guide) castOne(f *forecast, t probe.Test, i int) error {
-	s := g.suspects[i]
-	if err := g.runHistory(s); err != nil {
-		return err
-	}
-	with, err := g.instrument(t, s.still(t.Setup), s.faults())
+// cast makes what a test's instrument shows on the cars of these suspects.
+func (g *inquiry) cast(t probe.Test, which []int) ([]*predict.Shown, error) {
+	c, err := g.table.Cast(t.Key(), t.Setup, t.State, func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
+		return g.instrument(t, setup, s.Faults())
+	})
 	if err != nil {
-		return err
+		return nil, err
 	}
-	well := with
-	if s.comesAndGoes() {
-		if well, err = g.instrument(t, t.Setup, nil); err != nil {
-			return err
-		}
-	}
-	for k := range g.cars {
-		x, blown := with, s.blown[k]
-		if s.comesAndGoes() && g.cars[k].Dormant {
-			x, blown = well, 0
-		}
-		x.Tune(g.cars[k])
-		x.SetBlown(blown)
-		f.figure[i*cars+k] = float32(x.Shows(t.State))
-	}
-	f.done[i] = true
-	return nil
+	shown := make([]*predict.Shown, len(g.suspects))
+	return shown, c.Need(g.ctx, which, g.carried(g.model, t.Setup), shown)
 }
 
 // fineness is how finely a figure is read in a test, and where its bins begin.
@@ -104,16 +61,16 @@ func finenessOf(t probe.Test) fineness {
 	case t.Do == probe.Ohms:
 		return fineness{ohmsSpread, 0.1, -2}
 	case t.From.Part != "":
-		return fineness{dropSpread, 0.1, lowestVolts}
+		return fineness{dropSpread, 0.1, predict.InBins.Lowest}
 	}
-	return fineness{meterSpread, 0.25, lowestVolts}
+	return fineness{meterSpread, predict.InBins.Width, predict.InBins.Lowest}
 }
 
 // scaled puts a figure on the test's own scale: what floats reads nothing, ohms count by their
 // logarithm.
 func scaled(t probe.Test, v float64) float64 {
 	if t.Do != probe.Ohms {
-		return meter(v)
+		return predict.Meter(v)
 	}
 	if math.IsInf(v, 1) || math.IsNaN(v) {
 		return openDecade
@@ -125,20 +82,13 @@ func scaled(t probe.Test, v float64) float64 {
 type shows func(suspect, car int) float64
 
 // figures prepares a test that is answered by a figure, for these suspects.
-func (g *Guide) figures(t probe.Test, which []int) (shows, error) {
+func (g *inquiry) figures(t probe.Test, which []int) (shows, error) {
 	fan := slices.Index(g.fans, t.At.Part)
 	whole := t.Do == probe.Amps && fan >= 0 && len(g.circuit.Part(t.At.Part).Pins()) == 2
 	if t.Do != probe.Volts && !whole {
-		f, err := g.cast(t, which)
-		if err != nil {
-			return nil, err
-		}
-		return func(i, k int) float64 { return float64(f.figure[i*cars+k]) }, nil
+		return g.laidOn(t, which)
 	}
-	sh, err := g.sheaf(t.Setup)
-	if err == nil {
-		err = g.need(sh, which)
-	}
+	p, err := g.pageFor(t.Setup, which)
 	if err != nil {
 		return nil, err
 	}
@@ -148,135 +98,94 @@ func (g *Guide) figures(t probe.Test, which []int) (shows, error) {
 		if t.At.Name == "-" {
 			sign = -1
 		}
-		return func(i, k int) float64 { return sign * g.fanAmps(sh, i, state, fan).at(k) }, nil
+		return func(i, k int) float64 { return sign * float64(p.of[i].FanAmps(state, fan)[k]) }, nil
 	}
-	return func(i, k int) float64 { return g.meterAt(sh, i, state, t).at(k) }, nil
+	red := g.pinAt[t.At]
+	if t.From.Part == "" {
+		return func(i, k int) float64 { return float64(p.of[i].Volts(state, red)[k]) }, nil
+	}
+	return g.dropBetween(t, p, state, red, g.pinAt[t.From], which)
 }
 
-// How surely a person hears, sees and feels (common practice, unmeasured).
-const (
-	surelyHeard  = 0.96
-	sureOfHand   = 0.93
-	dragsFelt    = 0.7  // a worn fan's drag is noticed
-	wiggleShows  = 0.6  // tapping brings on what comes and goes
-	heatSeen     = 0.3  // a burnt contact has left its mark
-	corrodedSeen = 0.3  // a bad joint is green
-	seenAnyway   = 0.04 // old heat or corrosion that means nothing
-	codeSet      = 0.85 // a coil-side fault has set a code
-	codeAnyway   = 0.06 // an old code
-)
+// laidOn are figures of an instrument that the pages do not hold.
+func (g *inquiry) laidOn(t probe.Test, which []int) (shows, error) {
+	shown, err := g.cast(t, which)
+	if err != nil {
+		return nil, err
+	}
+	return func(i, k int) float64 { return float64(shown[i][k]) }, nil
+}
+
+// dropBetween is the difference of two readings (NaN where either floats); where a pin hangs on a
+// diode alone the meter between the two is laid on, for its microampere counts there.
+func (g *inquiry) dropBetween(t probe.Test, p *foretold, state, red, black int, which []int) (shows, error) {
+	var soft []int
+	for _, i := range which {
+		if f := p.of[i]; f != nil && (f.Soft(state, red) || f.Soft(state, black)) {
+			soft = append(soft, i)
+		}
+	}
+	var shown []*predict.Shown
+	if len(soft) > 0 {
+		var err error
+		if shown, err = g.cast(t, soft); err != nil {
+			return nil, err
+		}
+	}
+	return func(i, k int) float64 {
+		if shown != nil && shown[i] != nil {
+			return float64(shown[i][k])
+		}
+		f := p.of[i]
+		return float64(f.Volts(state, red)[k]) - float64(f.Volts(state, black)[k])
+	}, nil
+}
 
 // words prepares a test that is answered in a word: for a suspect and a car the chance of each
 // word, in the order of probe.Words.
-func (g *Guide) words(t probe.Test, which []int) (func(suspect, car int, into []float64), error) {
+func (g *inquiry) words(t probe.Test, which []int) (func(suspect, car int, into []float64), error) {
 	switch t.Do {
 	case probe.Lamp, probe.LED:
-		f, err := g.cast(t, which)
-		if err != nil {
-			return nil, err
-		}
-		return func(i, k int, into []float64) { g.lightChances(t, float64(f.figure[i*cars+k]), into) }, nil
+		show, err := g.laidOn(t, which)
+		nominal := g.circuit.Nominal()
+		return func(i, k int, into []float64) { probe.LightChances(t.Do, predict.Meter(show(i, k)), nominal, into) }, err
 	case probe.Relay, probe.Codes:
-		sh, err := g.sheaf(t.Setup)
-		if err == nil {
-			err = g.need(sh, append(slices.Clone(which), g.nobody()))
-		}
+		p, err := g.pageFor(t.Setup, append(slices.Clone(which), g.nobody()))
 		if err != nil {
 			return nil, err
 		}
 		if t.Do == probe.Codes {
-			return g.codeChances(sh), nil
+			return g.codeChances(p), nil
 		}
 		state, relay := g.stateIndex(t.State), g.relayAt[t.Part]
 		return func(i, k int, into []float64) {
-			p := 1 - surelyHeard
-			if s := g.suspects[i]; g.pulledIn(sh, i, state, relay).at(k) >= 0.5 && !stuckIn(s.fault, t.Part) {
-				p = surelyHeard
+			heard := 1 - probe.SurelyHeard
+			if p.of[i].PulledIn(state, relay)[k] >= 0.5 && !probe.StuckIn(g.suspects[i].Fault, t.Part) {
+				heard = probe.SurelyHeard
 			}
-			into[0], into[1] = p, 1-p
+			into[0], into[1] = heard, 1-heard
 		}, nil
 	}
-	return func(i, _ int, into []float64) { g.partWords(g.suspects[i].fault, t, into) }, nil
-}
-
-// lightChances is the chance of each word of a lamp, or an LED tester, at so many volts across it.
-func (g *Guide) lightChances(t probe.Test, volts float64, into []float64) {
-	v := math.Abs(meter(volts)) * 12 / g.circuit.Nominal()
-	if t.Do == probe.LED {
-		lit := soft(v, 2.3, 0.2)
-		into[0], into[1] = 1-lit, lit
-		return
-	}
-	on, bright := soft(v, 2, 0.35), soft(v, 9, 0.6)
-	into[0], into[1], into[2] = 1-on, on*(1-bright), on*bright
-}
-
-func soft(x, edge, width float64) float64 { return 1 / (1 + math.Exp(-(x-edge)/width)) }
-
-// nobody is the suspect that is no fault.
-func (g *Guide) nobody() int {
-	return slices.IndexFunc(g.suspects, func(s *suspect) bool { return s.name == NoFault })
-}
-
-func stuckIn(f fault.Fault, relay string) bool {
-	return f.On == fault.OnPart && f.Part == relay && (f.Words == fault.SticksIn || f.Words == fault.MakeWelded)
-}
-
-// partWords is the chance of each word of a test of a part by hand and eye.
-func (g *Guide) partWords(f fault.Fault, t probe.Test, into []float64) {
-	clear(into)
-	here := slices.Contains(f.Parts(), t.Part)
-	onWire := false
-	for _, end := range []harness.Pin{f.Wire[0], f.Wire[1]} {
-		onWire = onWire || f.On == fault.OnWire && end.Part == t.Part
-	}
-	switch t.Do {
-	case probe.Turned:
-		switch {
-		case here && f.Words == fault.Seized:
-			into[0], into[1], into[2] = (1-sureOfHand)/2, (1-sureOfHand)/2, sureOfHand
-		case here && f.Words == fault.Worn:
-			into[0], into[1], into[2] = 1-dragsFelt, dragsFelt-0.02, 0.02
-		default:
-			into[0], into[1], into[2] = sureOfHand, 0.06, 0.01
-		}
-	case probe.Wiggled:
-		into[1] = 0.02
-		if (here || onWire) && (f.Intermittent || f.Words == fault.Brushes) {
-			into[1] = wiggleShows
-		}
-		into[0] = 1 - into[1]
-	case probe.Looked:
-		into[1], into[2] = seenAnyway, seenAnyway
-		burnt := f.Words == fault.MakeBurnt || f.Words == fault.RestBurnt || f.Words == fault.MakeBurntB || f.Words == fault.RestBurntB || f.Words == fault.MakeWelded
-		joint := f.Words == fault.Resists || f.Words == fault.WayResists || f.Words == fault.Open && f.On == fault.OnPin || f.Words == fault.PostResists
-		if (here || onWire) && (burnt || joint) {
-			into[1] = heatSeen
-		}
-		if (here || onWire) && joint {
-			into[2] = corrodedSeen
-		}
-		into[0] = 1 - into[1] - into[2]
-	}
+	return func(i, _ int, into []float64) { probe.HandChances(g.suspects[i].Fault, t, into) }, nil
 }
 
 // codeChances: the controller sees the coil side only. A code stands where a driver's pin is,
 // in some state, not at the volts the command asks for.
-func (g *Guide) codeChances(sh *sheaf) func(suspect, car int, into []float64) {
+func (g *inquiry) codeChances(p *foretold) func(suspect, car int, into []float64) {
 	pins := g.commanded()
-	well := g.nobody()
-	supply := g.circuit.SupplyVolts(false)
+	well := p.of[g.nobody()]
+	noticed := probe.CodeVolts * g.circuit.SupplyVolts(false)
 	return func(i, k int, into []float64) {
-		p := codeAnyway
+		chance := probe.CodeAnyway
 		for j := range g.circuit.States {
 			for _, pin := range pins {
-				d := meter(g.volts(sh, i, j, pin).at(k)) - meter(g.volts(sh, well, j, pin).at(k))
-				if math.Abs(d) > 0.4*supply {
-					p = codeSet
+				d := predict.Meter(float64(p.of[i].Volts(j, pin)[k])) - predict.Meter(float64(well.Volts(j, pin)[k]))
+				if math.Abs(d) > noticed {
+					chance = probe.CodeSet
 				}
 			}
 		}
-		into[0], into[1] = 1-p, p
+		into[0], into[1] = 1-chance, chance
 	}
 }
 
@@ -291,4 +200,9 @@ func (g *Guide) commanded() []int {
 		}
 	}
 	return pins
+}
+
+// isJoint tells whether a fault is a bad joint: a terminal, or ohms that should not be there.
+func isJoint(f fault.Fault) bool {
+	return f.On == fault.OnPin || f.Words == fault.Resists || f.Words == fault.WayResists || f.Words == fault.PostResists
 }

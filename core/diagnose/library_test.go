@@ -32,21 +32,21 @@ func everyGuide(t *testing.T) map[string]*Guide {
 func TestEveryProofCanBeMade(t *testing.T) {
 	for name, g := range everyGuide(t) {
 		for i, s := range g.suspects {
-			if s.fault.Words == "" {
+			if s.Fault.Words == "" {
 				continue
 			}
-			list := g.lacking(i, nil, Now{})
-			if len(g.demands(s.fault)) > 0 {
-				require.NotEmpty(t, list, "%s: %s is proven by nothing", name, s.name)
+			list := g.asking(t, Now{}).lacking(i, nil, Now{})
+			if len(g.demands(s.Fault)) > 0 {
+				require.NotEmpty(t, list, "%s: %s is proven by nothing", name, s.Name)
 			}
 			for _, l := range list {
 				assert.NotEmpty(t, l.text)
-				assert.NotNil(t, l.test.State, "%s: %s: %s", name, s.name, l.text)
+				assert.NotNil(t, l.test.State, "%s: %s: %s", name, s.Name, l.text)
 				_, err := g.model.Network(l.test.Setup, nil)
-				require.NoError(t, err, "%s: %s: %s", name, s.name, l.text)
+				require.NoError(t, err, "%s: %s: %s", name, s.Name, l.text)
 				if l.test.At.Part != "" {
 					_, err := g.circuit.FindPin(l.test.At.String())
-					require.NoError(t, err, "%s: %s", name, s.name)
+					require.NoError(t, err, "%s: %s", name, s.Name)
 				}
 			}
 		}
@@ -93,7 +93,7 @@ func TestAHealthyCarSurprisesNobody(t *testing.T) {
 			}
 			seen = append(seen, o)
 		}
-		a, err := g.Assess(seen, Now{})
+		a, err := g.Assess(t.Context(), seen, Now{})
 		require.NoError(t, err)
 		assert.Empty(t, a.Surprising, name)
 		assert.Empty(t, a.Pairs, name)
@@ -161,13 +161,13 @@ func TestFormats(t *testing.T) {
 func TestKindsOfFaults(t *testing.T) {
 	for name, g := range everyGuide(t) {
 		for _, s := range g.suspects {
-			if s.fault.Words == "" {
+			if s.Fault.Words == "" {
 				continue
 			}
-			kind := KindOf(g.circuit, s.fault)
-			require.NotEmpty(t, kind, "%s: %s", name, s.name)
+			kind := KindOf(g.circuit, s.Fault)
+			require.NotEmpty(t, kind, "%s: %s", name, s.Name)
 			for _, p := range g.circuit.Parts {
-				assert.NotContains(t, strings.Fields(kind), p.Name, "%s: %s", name, s.name)
+				assert.NotContains(t, strings.Fields(kind), p.Name, "%s: %s", name, s.Name)
 			}
 		}
 		sum := 0.0

@@ -1,21 +1,26 @@
 package diagnose
 
 import (
+	"context"
+
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
 // Look words any test, chosen by the technician rather than by the guide, as the evidence
 // stands: what a healthy car shows, and what each answer would leave.
-func (g *Guide) Look(seen []probe.Observation, now Now, t probe.Test) (Move, error) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	b, _, _, err := g.evidence(seen, now)
+func (g *Guide) Look(ctx context.Context, seen []probe.Observation, now Now, t probe.Test) (Move, error) {
+	q, err := g.ask(ctx, now)
 	if err != nil {
 		return Move{}, err
 	}
-	return g.move(t, b, now)
+	b, _, _, err := q.evidence(seen)
+	if err != nil {
+		return Move{}, err
+	}
+	return q.move(t, b, now)
 }
 
 // Healthy words what a test shows on a car with nothing wrong, as drawn.
@@ -32,15 +37,12 @@ func (g *Guide) Suppose(words string, test probe.Test) (*electric.Point, error) 
 	if err != nil {
 		return nil, err
 	}
-	for _, state := range g.circuit.States {
-		before.Rest()
-		before.Enter(state)
-	}
+	blown := predict.Complain(before, g.circuit.States)
 	n, err := g.model.Network(test.Setup, []fault.Fault{f})
 	if err != nil {
 		return nil, err
 	}
-	n.SetBlown(before.Blown())
+	n.SetBlown(g.model.Carry(blown, nil, test.Setup))
 	n.Rest()
 	n.Enter(test.State)
 	return n.Point(test.State), nil

@@ -62,7 +62,7 @@ type Verdict struct {
 }
 
 // conclude fills in verdict and next moves.
-func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
+func (g *inquiry) conclude(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
 	if err := g.best(a, b, seen, now, policy); err != nil {
 		return err
 	}
@@ -73,7 +73,7 @@ func (g *Guide) conclude(a *Assessment, b *belief, seen []probe.Observation, now
 		return nil
 	}
 	top := g.oneRepair(a.Suspects[0], b)
-	if g.suspects[top.members[0]].unknown {
+	if g.suspects[top.members[0]].Unknown {
 		return g.askAgain(a, b, seen, now)
 	}
 	if top.Probability < verdictAt && !b.two() {
@@ -123,7 +123,7 @@ func (b *belief) two() bool {
 }
 
 // offer makes what is lacking the next moves, the quickest first.
-func (g *Guide) offer(a *Assessment, lacking []lack, b *belief, now Now) error {
+func (g *inquiry) offer(a *Assessment, lacking []lack, b *belief, now Now) error {
 	slices.SortStableFunc(lacking, func(x, y lack) int {
 		return cmp.Compare(x.test.Minutes(g.circuit, now.State, now.Setup), y.test.Minutes(g.circuit, now.State, now.Setup))
 	})
@@ -140,24 +140,24 @@ func (g *Guide) offer(a *Assessment, lacking []lack, b *belief, now Now) error {
 
 // oneRepair adds to the leading group those that the same repair mends: which way a relay has
 // failed need not be known to renew it.
-func (g *Guide) oneRepair(top Standing, b *belief) Standing {
+func (g *inquiry) oneRepair(top Standing, b *belief) Standing {
 	leader := g.suspects[top.members[0]]
-	if leader.fault.Words == "" || leader.comesAndGoes() {
+	if leader.Fault.Words == "" || leader.ComesAndGoes() {
 		return top
 	}
-	repair := electric.RepairOf(leader.fault)
+	repair := electric.RepairOf(leader.Fault)
 	members := slices.Clone(top.members)
 	for i, s := range g.suspects {
-		if s.fault.Words != "" && b.of[i] >= stillStanding && !slices.Contains(members, i) && electric.RepairOf(s.fault) == repair {
+		if s.Fault.Words != "" && b.of[i] >= stillStanding && !slices.Contains(members, i) && electric.RepairOf(s.Fault) == repair {
 			members = append(members, i)
 		}
 	}
-	return g.standing(members, b)
+	return g.group(members, b)
 }
 
 // askAgain, after a repair and while nothing speaks against it, asks every state again.
-func (g *Guide) askAgain(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
-	if g.phase(now.Setup).begun() || b.of[g.nobody()] < stillMended {
+func (g *inquiry) askAgain(a *Assessment, b *belief, seen []probe.Observation, now Now) error {
+	if g.begun() || b.of[g.nobody()] < stillMended {
 		return nil
 	}
 	unseen := g.unseenStates(seen, probe.Lasting(now.Setup))
@@ -193,7 +193,7 @@ func mergeAll(groups []Standing) []Standing {
 }
 
 // move words a test for a person.
-func (g *Guide) move(t probe.Test, b *belief, now Now) (Move, error) {
+func (g *inquiry) move(t probe.Test, b *belief, now Now) (Move, error) {
 	o, err := g.classes(t, b)
 	if err != nil {
 		return Move{}, err
@@ -223,7 +223,7 @@ func (g *Guide) move(t probe.Test, b *belief, now Now) (Move, error) {
 }
 
 // leaves names what an answer would leave: the suspects that then hold most belief.
-func (g *Guide) leaves(o *outcomes, class int, belief []float64) []string {
+func (g *inquiry) leaves(o *outcomes, class int, belief []float64) []string {
 	type left struct {
 		name string
 		p    float64
@@ -234,7 +234,7 @@ func (g *Guide) leaves(o *outcomes, class int, belief []float64) []string {
 		if row != nil {
 			p := belief[i] * row[class]
 			sum += p
-			list = append(list, left{g.suspects[i].name, p})
+			list = append(list, left{g.suspects[i].Name, p})
 		}
 	}
 	slices.SortStableFunc(list, func(x, y left) int { return cmp.Compare(y.p, x.p) })

@@ -1,12 +1,14 @@
 package diagnose
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 
 	"ironthread/core/electric"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
@@ -26,18 +28,15 @@ const (
 )
 
 // classes works out a test's outcomes for the suspects with some belief left.
-func (g *Guide) classes(t probe.Test, b *belief) (*outcomes, error) {
-	live := b.live(g)
+func (g *inquiry) classes(t probe.Test, b *belief) (*outcomes, error) {
+	live := b.live(g.Guide)
 	switch {
 	case t.Do == probe.LookAtFans:
-		sh, err := g.sheaf(t.Setup)
-		if err == nil {
-			err = g.need(sh, live)
-		}
+		p, err := g.pageFor(t.Setup, live)
 		if err != nil {
 			return nil, err
 		}
-		return g.fanClasses(sh, g.stateIndex(t.State), b, live), nil
+		return g.fanClasses(p, g.stateIndex(t.State), b, live), nil
 	case probe.Words[t.Do] != nil:
 		return g.wordClasses(t, b, live)
 	}
@@ -48,7 +47,7 @@ func (g *Guide) classes(t probe.Test, b *belief) (*outcomes, error) {
 func (b *belief) live(g *Guide) []int {
 	if b.counts == nil {
 		for i, p := range b.of {
-			if p >= negligible && !g.suspects[i].unknown {
+			if p >= negligible && !g.suspects[i].Unknown {
 				b.counts = append(b.counts, i)
 			}
 		}
@@ -57,7 +56,7 @@ func (b *belief) live(g *Guide) []int {
 }
 
 // wordClasses: a class for each word.
-func (g *Guide) wordClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
+func (g *inquiry) wordClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
 	chances, err := g.words(t, live)
 	if err != nil {
 		return nil, err
@@ -85,65 +84,95 @@ func (g *Guide) wordClasses(t probe.Test, b *belief, live []int) (*outcomes, err
 // negligible is the belief below which a suspect does not count in choosing a test.
 const negligible = 1e-4
 
-// fanClasses: a class for each combination of words that has some chance.
-func (g *Guide) fanClasses(sh *sheaf, state int, b *belief, live []int) *outcomes {
-	words := len(speedWords)
-	combos := 1
-	for range g.fans {
-		combos *= words
-	}
-	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, combos)}
-	rows := make([]float64, combos*len(g.suspects))
-	const nothing = 1e-7
-	for _, i := range live {
-		row := rows[i*combos : (i+1)*combos]
-		chances := g.speedsOf(sh, i)
-		for k := range cars {
-			each := chances[(k*len(g.circuit.States)+state)*len(g.fans):][:len(g.fans)]
-			for combo := range row {
-				chance, rest := b.car[i][k], combo
-				for f := range each {
-					if chance *= each[f][rest%words]; chance < nothing {
-						break
-					}
-					rest /= words
+// Words of many fans at once are found fan by fan, and of all combinations only the likely ones are
+// followed: with twelve fans there are sixteen million.
+const (
+	likelyCombos  = 48   // followed for a car
+	nextToNothing = 1e-5 // of a combination, against the car's likeliest
+	leastOfClass  = 0.002
+)
+
+// combo is what every fan does at once: two bits a fan.
+type combo [3]uint64
+
+func (c combo) with(fan, word int) combo {
+	c[fan/32] |= uint64(word) << (2 * (fan % 32)) //nolint:gosec // a word is 0 to 3
+	return c
+}
+
+func (c combo) word(fan int) int { return int(c[fan/32] >> (2 * (fan % 32)) & 3) }
+
+type likelyCombo struct {
+	combo
+	chance float64
+}
+
+// combosOf are the likely combinations on one car. most bounds how many fans a circuit can have.
+func (g *inquiry) combosOf(f *predict.Figures, state, car int, found []likelyCombo) []likelyCombo {
+	found = append(found[:0], likelyCombo{chance: 1})
+	for fan := range g.fans {
+		chances := f.Speeds(state, fan)[car]
+		best, n := 0.0, len(found)
+		for _, c := range found[:n] {
+			for w, p := range chances {
+				if chance := c.chance * float64(p); chance > 0 {
+					found = append(found, likelyCombo{c.with(fan, w), chance})
+					best = max(best, chance)
 				}
-				row[combo] += chance
+			}
+		}
+		found = slices.DeleteFunc(slices.Delete(found, 0, n), func(c likelyCombo) bool { return c.chance < nextToNothing*best })
+		if len(found) > likelyCombos {
+			slices.SortStableFunc(found, func(x, y likelyCombo) int { return cmp.Compare(y.chance, x.chance) })
+			found = found[:likelyCombos]
+		}
+	}
+	return found
+}
+
+// fanClasses: a class for each combination of words that has some chance.
+func (g *inquiry) fanClasses(p *foretold, state int, b *belief, live []int) *outcomes {
+	at := map[combo]int{}
+	var combos []combo
+	o := &outcomes{chance: make([][]float64, len(g.suspects))}
+	var found []likelyCombo
+	for _, i := range live {
+		row := make([]float64, len(combos), len(combos)+4)
+		for k := range cars {
+			if b.car[i][k] < 1e-9 {
+				continue
+			}
+			found = g.combosOf(p.of[i], state, k, found)
+			for _, c := range found {
+				n, known := at[c.combo]
+				if !known {
+					n = len(combos)
+					at[c.combo] = n
+					combos = append(combos, c.combo)
+					o.total = append(o.total, 0)
+				}
+				for len(row) <= n {
+					row = append(row, 0)
+				}
+				row[n] += b.car[i][k] * c.chance
 			}
 		}
 		o.chance[i] = row
-		for combo, chance := range row {
-			o.total[combo] += b.of[i] * chance
+		for n, chance := range row {
+			o.total[n] += b.of[i] * chance
 		}
 	}
-	for combo := range combos {
-		var words4 []string
-		rest := combo
-		for _, fan := range g.fans {
-			words4 = append(words4, fan+" "+speedWords[rest%words])
-			rest /= words
+	for _, i := range live { // those met first had fewer combinations to know of
+		o.chance[i] = append(o.chance[i], make([]float64, len(combos)-len(o.chance[i]))...)
+	}
+	for _, c := range combos {
+		words := make([]string, 0, len(g.fans))
+		for f, fan := range g.fans {
+			words = append(words, fan+" "+probe.SpeedWords[c.word(f)])
 		}
-		o.labels = append(o.labels, strings.Join(words4, ", "))
+		o.labels = append(o.labels, strings.Join(words, ", "))
 	}
-	return o.keepLikely(0.002)
-}
-
-// speedsOf gives the chance of each word by car, state and fan; it does not depend on the
-// evidence and is kept.
-func (g *Guide) speedsOf(sh *sheaf, suspect int) [][4]float64 {
-	if known := sh.speeds[suspect]; known != nil {
-		return known
-	}
-	all := make([][4]float64, 0, cars*len(g.circuit.States)*len(g.fans))
-	for k := range cars {
-		for j := range g.circuit.States {
-			for f := range g.fans {
-				all = append(all, speedChances(g.fan(sh, suspect, j, f).at(k)))
-			}
-		}
-	}
-	sh.speeds[suspect] = all
-	return all
+	return o.keepLikely(leastOfClass)
 }
 
 // keepLikely drops classes whose chance is below least.
@@ -190,53 +219,38 @@ func (o *outcomes) soften() {
 	}
 }
 
-// binned gives, for each of these suspects and each car, the bin its reading falls into. It
-// does not depend on the evidence and is kept where it is quickly asked for again.
-func (g *Guide) binned(t probe.Test, live []int) ([]uint8, error) {
+// binned gives, for a suspect, the bin each of its cars' readings falls into.
+func (g *inquiry) binned(t probe.Test, live []int) (func(i int) []uint8, error) {
+	if t.Do == probe.Volts && t.From.Part == "" {
+		p, err := g.pageFor(t.Setup, live)
+		state, pin := g.stateIndex(t.State), g.pinAt[t.At]
+		return func(i int) []uint8 { return p.of[i].Bins(state, pin) }, err
+	}
 	show, err := g.figures(t, live)
-	if err != nil {
-		return nil, err
-	}
-	row := &binnedRow{bins: make([]uint8, len(g.suspects)*cars), done: make([]bool, len(g.suspects))}
-	if t.Do == probe.Volts {
-		key := [3]int{g.stateIndex(t.State), g.pinAt[t.At], -1}
-		if t.From.Part != "" {
-			key[2] = g.pinAt[t.From]
-		}
-		sh, err := g.sheaf(t.Setup)
-		if err != nil {
-			return nil, err
-		}
-		if known := sh.binned[key]; known != nil {
-			row = known
-		}
-		sh.binned[key] = row
-	}
 	fine := finenessOf(t)
-	for _, i := range live {
-		if row.done[i] {
-			continue
+	in := predict.Bins{Lowest: fine.lowest, Width: fine.bin}
+	row := make([]uint8, cars)
+	return func(i int) []uint8 {
+		for k := range row {
+			row[k] = in.Bin(scaled(t, show(i, k)))
 		}
-		row.done[i] = true
-		for k := range cars {
-			v := scaled(t, show(i, k))
-			row.bins[i*cars+k] = uint8(max(0, min(bins-1, int(math.Round((v-fine.lowest)/fine.bin)))))
-		}
-	}
-	return row.bins, nil
+		return row
+	}, err
 }
 
 // figureClasses puts the edges where the suspects' predictions leave gaps, so that no likely
 // reading lies near an edge.
-func (g *Guide) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
+func (g *inquiry) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, error) {
 	binned, err := g.binned(t, live)
 	if err != nil {
 		return nil, err
 	}
 	var weight [bins]float64 // of belief
-	for _, i := range live {
+	in := make([]uint8, len(live)*cars)
+	for n, i := range live {
 		car := &b.car[i]
-		for k, bin := range binned[i*cars : (i+1)*cars] {
+		copy(in[n*cars:], binned(i))
+		for k, bin := range in[n*cars : (n+1)*cars] {
 			weight[bin] += b.of[i] * car[k]
 		}
 	}
@@ -250,7 +264,7 @@ func (g *Guide) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, e
 	}
 	n := len(edges) + 1
 	o := &outcomes{chance: make([][]float64, len(g.suspects)), total: make([]float64, n)}
-	rows := make([]float64, n*len(g.suspects))
+	rows := make([]float64, n*len(live))
 	fine := finenessOf(t)
 	figure := func(bin float64) float64 { return fine.lowest + bin*fine.bin }
 	middle := make([]float64, n)
@@ -261,10 +275,10 @@ func (g *Guide) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, e
 	for k := range middle {
 		middle[k] /= math.Max(o.total[k], 1e-12)
 	}
-	for _, i := range live {
-		row := rows[i*n : (i+1)*n]
+	for m, i := range live {
+		row := rows[m*n : (m+1)*n]
 		car := &b.car[i]
-		for k, bin := range binned[i*cars : (i+1)*cars] {
+		for k, bin := range in[m*cars : (m+1)*cars] {
 			row[class[bin]] += car[k]
 		}
 		o.chance[i] = row
@@ -278,10 +292,8 @@ func (g *Guide) figureClasses(t probe.Test, b *belief, live []int) (*outcomes, e
 	return o, nil
 }
 
-const (
-	lowestVolts = -2.0
-	bins        = 140 // up to 33 V, or a drop of 12 V
-)
+// bins is the number of bins of every range: up to 33 V, or a drop of 12 V.
+const bins = predict.Number
 
 // gaps finds where the histogram is nearly empty for long enough, the widest first, and
 // gives the bins after which a new class begins, ascending.
@@ -408,7 +420,7 @@ func (g *Guide) healthy(t probe.Test) string {
 		return "no codes"
 	case probe.Turned, probe.Looked, probe.Wiggled:
 		return probe.Words[t.Do][0]
-	case probe.Lamp, probe.LED, probe.Ohms, probe.Amps:
+	case probe.Volts, probe.Lamp, probe.LED, probe.Ohms, probe.Amps:
 		return g.healthyInstrument(t)
 	}
 	n, err := g.model.Network(t.Setup, nil)
@@ -417,28 +429,13 @@ func (g *Guide) healthy(t probe.Test) string {
 	}
 	n.Enter(t.State)
 	p := n.Point(t.State)
-	switch t.Do {
-	case probe.LookAtFans:
+	if t.Do == probe.LookAtFans {
 		return g.wordFans(p.Motors)
-	case probe.Relay:
-		if p.Relays[t.Part] == "pulled in" {
-			return "click"
-		}
-		return "nothing"
 	}
-	v := p.Pins[t.At.String()]
-	if t.From.Part != "" && v != nil {
-		from := p.Pins[t.From.String()]
-		if from == nil {
-			return "nothing (floating)"
-		}
-		d := *v - *from
-		v = &d
+	if p.Relays[t.Part] == "pulled in" {
+		return "click"
 	}
-	if v == nil {
-		return "nothing (floating)"
-	}
-	return FormatVolts(*v)
+	return "nothing"
 }
 
 func (g *Guide) healthyInstrument(t probe.Test) string {
@@ -448,6 +445,11 @@ func (g *Guide) healthyInstrument(t probe.Test) string {
 	}
 	v := x.Shows(t.State)
 	switch t.Do {
+	case probe.Volts:
+		if x.Floats() {
+			return "nothing (floating)"
+		}
+		return FormatVolts(v)
 	case probe.Lamp:
 		return g.model.LampWord(v)
 	case probe.LED:

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/electric"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 	"ironthread/library"
 )
@@ -40,7 +41,7 @@ func TestLabels(t *testing.T) {
 
 func TestSpeedChancesSumToOne(t *testing.T) {
 	for share := -1.2; share <= 1.2; share += 0.01 {
-		c := speedChances(share)
+		c := probe.SpeedChances(share)
 		sum := 0.0
 		for _, p := range c {
 			assert.True(t, p >= 0 && p <= 1)
@@ -50,7 +51,7 @@ func TestSpeedChancesSumToOne(t *testing.T) {
 	}
 	// The words mean what the format says, well away from their edges.
 	for share, word := range map[float64]int{0: 0, 0.5: 1, 1: 2, -0.8: 3} {
-		assert.Greater(t, speedChances(share)[word], 0.95, "%.1f is %s", share, speedWords[word])
+		assert.Greater(t, probe.SpeedChances(share)[word], 0.95, "%.1f is %s", share, probe.SpeedWords[word])
 	}
 }
 
@@ -77,9 +78,9 @@ func TestAMisreadIsAlwaysKept(t *testing.T) {
 }
 
 func TestMeterShowsItsRange(t *testing.T) {
-	assert.Zero(t, meter(math.NaN()), "a floating pin")
-	assert.InDelta(t, probe.MaxVolts, meter(1e9), 0)
-	assert.InDelta(t, -6.2, meter(-6.2), 0)
+	assert.Zero(t, predict.Meter(math.NaN()), "a floating pin")
+	assert.InDelta(t, probe.MaxVolts, predict.Meter(1e9), 0)
+	assert.InDelta(t, -6.2, predict.Meter(-6.2), 0)
 }
 
 // No class edge of any first test lies near what a healthy car reads: a reading there would
@@ -92,23 +93,24 @@ func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
 		require.NoError(t, err)
 		g, err := New(m)
 		require.NoError(t, err)
-		b := g.weigh(nil, -1, phase{})
+		q := g.asking(t, Now{})
+		b := q.believe(make(logs, len(g.suspects)))
 		well := len(g.suspects) - 2 // no fault
-		require.Equal(t, NoFault, g.suspects[well].name)
+		require.Equal(t, NoFault, g.suspects[well].Name)
 		for _, test := range g.allTests {
 			if test.Do != probe.Volts || test.From.Part != "" {
 				continue
 			}
-			binned, err := g.binned(test, b.live(g))
+			binned, err := q.binned(test, b.live(g))
 			require.NoError(t, err)
-			o, err := g.figureClasses(test, b, b.live(g))
+			o, err := q.figureClasses(test, b, b.live(g))
 			require.NoError(t, err)
 			// All cars of the healthy suspect fall into one class, but for a stray few.
 			best := 0.0
 			for _, p := range o.chance[well] {
 				best = math.Max(best, p)
 			}
-			assert.Greater(t, best, 0.8, "%s: %s at %s; bins %v", e.Name, test.State.Name, test.At, binned[well*cars:(well+1)*cars])
+			assert.Greater(t, best, 0.8, "%s: %s at %s; bins %v", e.Name, test.State.Name, test.At, binned(well))
 		}
 	}
 }

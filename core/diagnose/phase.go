@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
@@ -21,7 +23,7 @@ const (
 	allMended = 0.5
 )
 
-func (g *Guide) phase(setup []electric.Action) phase {
+func phaseOf(setup []electric.Action) phase {
 	var ph phase
 	for _, a := range setup {
 		if a.Verb == electric.Renewed || a.Verb == electric.RenewedUsed {
@@ -42,20 +44,19 @@ func (ph phase) words() []string {
 	return words
 }
 
-// holds tells whether an observation is of the car as it is now.
-func (ph phase) holds(g *Guide, o *probe.Observation) bool {
-	setup, err := electric.ParseSetup(g.circuit, o.Setup)
-	return err == nil && slices.Equal(g.phase(setup).repairs, ph.repairs)
+// holds tells whether what was done in a set-up was done to the car as it is now.
+func (ph phase) holds(setup []electric.Action) bool {
+	return slices.Equal(phaseOf(setup).repairs, ph.repairs)
 }
 
 // since keeps the observations of the car as it is now.
-func (ph phase) since(g *Guide, seen []probe.Observation) []probe.Observation {
-	if ph.begun() {
+func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
+	if g.begun() {
 		return seen
 	}
 	var kept []probe.Observation
 	for k := range seen {
-		if ph.holds(g, &seen[k]) {
+		if setup, err := electric.ParseSetup(g.circuit, seen[k].Setup); err == nil && g.holds(setup) {
 			kept = append(kept, seen[k])
 		}
 	}
@@ -72,7 +73,7 @@ const (
 // before makes of an observation from before the last repair what it still says. What ran then
 // runs without the suspect's fault, whatever else was wrong, but for faults that hide each
 // other; what failed may have been the part renewed and says nothing (nil).
-func (g *Guide) before(fits []fit, ph phase) []fit {
+func (g *inquiry) before(fits []fit) []fit {
 	healthy, best := fits[g.nobody()].mean(), 0.0
 	for i := range fits {
 		best = max(best, fits[i].mean())
@@ -81,7 +82,7 @@ func (g *Guide) before(fits []fit, ph phase) []fit {
 		return nil
 	}
 	for i, s := range g.suspects {
-		if ph.renewed(s) {
+		if g.renewed(s) {
 			fits[i].set(healthy) // the part was another one
 			continue
 		}
@@ -95,29 +96,30 @@ func (g *Guide) before(fits []fit, ph phase) []fit {
 // renewed tells whether the suspect's part is a new one.
 func (ph phase) renewed(s *suspect) bool {
 	return slices.ContainsFunc(ph.repairs, func(a electric.Action) bool {
-		return s.fault.Words != "" && electric.RepairIn([]electric.Action{a}, s.fault).Verb == ""
+		return s.Fault.Words != "" && electric.RepairIn([]electric.Action{a}, s.Fault).Verb == ""
 	})
 }
 
 // exonerated tells whether the suspect's part is one never used before.
-func (ph phase) exonerated(s *suspect) bool {
-	return ph.prior(s) <= newPart*s.prior
+func (g *inquiry) exonerated(s *suspect) bool {
+	return g.prior(s) <= newPart*g.priors[s.at]
 }
 
 // prior is what a suspect is believed before this phase's evidence: a new part is exonerated,
-// a used one keeps some of its suspicion.
-func (ph phase) prior(s *suspect) float64 {
+// a used one keeps some of its suspicion. A fuse that the fault just mended has blown, and that has
+// not been renewed since, is as likely as that the repair was the right one.
+func (g *inquiry) prior(s *suspect) float64 {
+	p := g.priors[s.at]
 	switch {
-	case ph.begun():
-		return s.prior
-	case s.name == NoFault:
+	case g.begun():
+		return p
+	case s.Name == NoFault:
 		return allMended
-	case s.fault.Words == "":
-		return s.prior
+	case s.Fault.Words == "":
+		return p
 	}
-	p := s.prior
-	for _, a := range ph.repairs {
-		if electric.RepairIn([]electric.Action{a}, s.fault).Verb != "" {
+	for _, a := range g.repairs {
+		if electric.RepairIn([]electric.Action{a}, s.Fault).Verb != "" {
 			continue
 		}
 		if a.Verb == electric.RenewedUsed {
@@ -126,24 +128,60 @@ func (ph phase) prior(s *suspect) float64 {
 			p *= newPart
 		}
 	}
+	if s.Fault.On == fault.OnPart && s.Fault.Words == fault.Open && g.leftBlown(s.Fault.Part) {
+		return max(p, allMended)
+	}
 	return p
+}
+
+// leftBlown tells whether a repair in this phase has mended a fault that blows this fuse, with the
+// fuse not renewed since.
+func (g *inquiry) leftBlown(fuse string) bool {
+	n := slices.Index(g.model.Fused(), fuse)
+	if n < 0 {
+		return false
+	}
+	last := -1
+	for k, a := range g.repairs {
+		if a.Part == fuse {
+			last = k
+		}
+	}
+	for _, a := range g.repairs[last+1:] {
+		for _, s := range g.suspects {
+			if s.Fault.Words == "" || !a.Mends(s.Fault) {
+				continue
+			}
+			begun, err := g.table.Begun(s.at)
+			if err == nil && blows(begun, n) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// blows tells whether a fuse has blown on most of a suspect's cars.
+func blows(b predict.Blown, fuse int) bool {
+	n := 0
+	for _, bits := range b {
+		n += int(bits >> fuse & 1)
+	}
+	return n > cars/2
 }
 
 // changingNothing finds the suspects that, on the cars the evidence leaves of them, change no fan in any
 // state: between them and "no fault" the guide does not ask.
-func (g *Guide) changingNothing(b *belief) error {
-	sh, err := g.sheaf(nil)
+func (g *inquiry) changingNothing(b *belief) error {
+	live := b.live(g.Guide)
+	nobody := g.nobody()
+	p, err := g.pageFor(nil, append(slices.Clone(live), nobody))
 	if err != nil {
 		return err
 	}
-	live := b.live(g)
-	nobody := g.nobody()
-	if err := g.need(sh, append(slices.Clone(live), nobody)); err != nil {
-		return err
-	}
-	healthy := g.usualWords(sh, nobody, b)
+	healthy := g.usualWords(p.of[nobody], b.car[nobody])
 	for _, i := range live {
-		if i == nobody || !g.suspects[i].comesAndGoes() && g.harmless(sh, i, b, healthy) {
+		if i == nobody || !g.suspects[i].ComesAndGoes() && g.harmless(p.of[i], b.car[i], healthy) {
 			b.same = append(b.same, i)
 		}
 	}
@@ -154,18 +192,17 @@ func (g *Guide) changingNothing(b *belief) error {
 const harmlessBelow = 0.1
 
 // usualWords is the chance of each word by state and fan, over the cars left of a suspect.
-func (g *Guide) usualWords(sh *sheaf, i int, b *belief) [][4]float64 {
-	all := g.speedsOf(sh, i)
+func (g *inquiry) usualWords(f *predict.Figures, car fit) [][4]float64 {
 	chances := make([][4]float64, 0, len(g.circuit.States)*len(g.fans))
 	for j := range g.circuit.States {
-		for f := range g.fans {
+		for n := range g.fans {
 			var of [4]float64
-			for k := range cars {
-				if b.car[i][k] < 1e-6 {
+			for k, words := range f.Speeds(j, n) {
+				if car[k] < 1e-6 {
 					continue
 				}
-				for w, p := range all[(k*len(g.circuit.States)+j)*len(g.fans)+f] {
-					of[w] += b.car[i][k] * p
+				for w, p := range words {
+					of[w] += car[k] * float64(p)
 				}
 			}
 			chances = append(chances, of)
@@ -174,8 +211,8 @@ func (g *Guide) usualWords(sh *sheaf, i int, b *belief) [][4]float64 {
 	return chances
 }
 
-func (g *Guide) harmless(sh *sheaf, i int, b *belief, healthy [][4]float64) bool {
-	for n, of := range g.usualWords(sh, i, b) {
+func (g *inquiry) harmless(f *predict.Figures, car fit, healthy [][4]float64) bool {
+	for n, of := range g.usualWords(f, car) {
 		for w := range of {
 			if d := of[w] - healthy[n][w]; d > harmlessBelow || d < -harmlessBelow {
 				return false

@@ -13,7 +13,7 @@ import (
 
 func of(g *Guide, b *belief, name string) float64 {
 	for i, s := range g.suspects {
-		if s.name == name {
+		if s.Name == name {
 			return b.of[i]
 		}
 	}
@@ -29,7 +29,7 @@ func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
 	ran := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
 	failed := probe.Observation{State: "low", Fans: map[string]string{"M1": "stopped", "M2": "stopped"}}
 	after := func(seen ...probe.Observation) *belief {
-		b, _, _, err := g.evidence(seen, Now{Setup: renewed})
+		b, _, _, err := g.asking(t, Now{Setup: renewed}).evidence(seen)
 		require.NoError(t, err)
 		return b
 	}
@@ -41,9 +41,9 @@ func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
 	assert.InDelta(t, odds(none, "F3 open"), odds(after(failed), "F3 open"), 1e-9, "what failed may have been the relay")
 	assert.InDelta(t, odds(none, "K3 coil open"), odds(after(ran), "K3 coil open"), 1e-9, "the relay then was another one")
 
-	before, _, _, err := g.evidence([]probe.Observation{ran}, Now{})
+	before, _, _, err := g.asking(t, Now{}).evidence([]probe.Observation{ran})
 	require.NoError(t, err)
-	first, _, _, err := g.evidence(nil, Now{})
+	first, _, _, err := g.asking(t, Now{}).evidence(nil)
 	require.NoError(t, err)
 	assert.Less(t, odds(before, "F2 open"), 0.05*odds(first, "F2 open"), "without a repair it speaks in full")
 }
@@ -56,10 +56,12 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 	swapped := plain
 	swapped.Setup = []string{"swapped K1 K2"}
 	left := func(o probe.Observation, name string) float64 {
-		fits, err := g.likelihood(&o)
+		test, err := o.Test(g.circuit)
+		require.NoError(t, err)
+		fits, err := g.asking(t, Now{}).likelihood(test, &o)
 		require.NoError(t, err)
 		for i, s := range g.suspects {
-			if s.name == name {
+			if s.Name == name {
 				return fits[i].mean() / fits[g.nobody()].mean()
 			}
 		}
@@ -75,7 +77,7 @@ func TestManyAtOnce(t *testing.T) {
 	g := small(t, "f1-one-relay")
 	ask := func(k int) string {
 		word := []string{"stopped", "fast"}[k%2]
-		a, err := g.Assess([]probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}}, Now{Learnt: Experience{"fuse open": k % 3}})
+		a, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}}, Now{Learnt: Experience{"fuse open": k % 3}})
 		if err != nil || len(a.Suspects) == 0 {
 			return "nothing"
 		}

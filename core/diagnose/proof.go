@@ -10,6 +10,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
@@ -137,20 +138,20 @@ func (g *Guide) wired(pin harness.Pin) bool {
 }
 
 // lacking lists the demands that nothing seen answers yet.
-func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
+func (g *inquiry) lacking(i int, seen []probe.Observation, now Now) []lack {
 	s := g.suspects[i]
-	if s.name == NoFault {
+	if s.Name == NoFault {
 		return g.unseenStates(seen, probe.Lasting(now.Setup))
 	}
 	states := g.telling(s)
-	if g.provenAtOnce(s.fault, states, seen) {
+	if g.provenAtOnce(s.Fault, states, seen) {
 		return nil
 	}
-	if joined := g.joined(s.fault, now); joined != nil {
+	if joined := g.joined(s.Fault, now); joined != nil {
 		return joined
 	}
 	var list []lack
-	demands, barred := g.demands(s.fault), g.made(seen).barred
+	demands, barred := g.demands(s.Fault), g.made(seen).barred
 	asked := func(pin string) bool {
 		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
 	}
@@ -180,7 +181,7 @@ func (g *Guide) lacking(i int, seen []probe.Observation, now Now) []lack {
 		}
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
-	return g.quicker(list, s.fault, states[0], seen, now)
+	return g.quicker(list, s.Fault, states[0], seen, now)
 }
 
 // provenAtOnce tells whether one test has already shown the part itself to be bad, whatever is
@@ -194,7 +195,7 @@ func (g *Guide) provenAtOnce(f fault.Fault, states []*harness.State, seen []prob
 
 // joined asks of two crossed wires where one of them really goes, which volts at their ends
 // seldom tell; nil where that cannot be read.
-func (g *Guide) joined(f fault.Fault, now Now) []lack {
+func (g *inquiry) joined(f fault.Fault, now Now) []lack {
 	if f.On != fault.OnWires || now.Kit.NoMeter {
 		return nil
 	}
@@ -251,7 +252,7 @@ func benchProves(f fault.Fault, t probe.Test) bool {
 }
 
 // quicker replaces what is lacking by one test of the part itself where that takes less time.
-func (g *Guide) quicker(list []lack, f fault.Fault, state *harness.State, seen []probe.Observation, now Now) []lack {
+func (g *inquiry) quicker(list []lack, f fault.Fault, state *harness.State, seen []probe.Observation, now Now) []lack {
 	if len(list) == 0 || f.On != fault.OnPart {
 		return list
 	}
@@ -286,8 +287,8 @@ const (
 
 // rival asks for the test that tells the leader from those who explain the evidence as well
 // and are less likely only because they are rarer; none where no test would.
-func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now) ([]lack, error) {
-	explains := func(i int) float64 { return b.of[i] / g.suspects[i].prior }
+func (g *inquiry) rival(top Standing, b *belief, seen []probe.Observation, now Now) ([]lack, error) {
+	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
 	best := 0.0
 	for _, i := range top.members {
 		best = max(best, explains(i))
@@ -296,7 +297,7 @@ func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now
 	leader := top.members[0]
 	var rivals []int
 	for i, s := range g.suspects {
-		if s.unknown || slices.Contains(top.members, i) || explains(i) < rivalFit*best {
+		if s.Unknown || slices.Contains(top.members, i) || explains(i) < rivalFit*best {
 			continue
 		}
 		apart, err := g.tellApart(leader, i)
@@ -320,7 +321,7 @@ func (g *Guide) rival(top Standing, b *belief, seen []probe.Observation, now Now
 	}
 	for _, s := range list {
 		if s.bits >= rivalBits {
-			return []lack{{"told apart from " + g.suspects[rivals[0]].name, s.test}}, nil
+			return []lack{{"told apart from " + g.suspects[rivals[0]].Name, s.test}}, nil
 		}
 	}
 	return nil, nil
@@ -345,7 +346,7 @@ func (g *Guide) unseenStates(seen []probe.Observation, setup []electric.Action) 
 
 // telling lists the states in which the fault shows, the one where it shows most first: by
 // fan speeds, then by volts.
-func (g *Guide) telling(s *suspect) []*harness.State {
+func (g *inquiry) telling(s *suspect) []*harness.State {
 	well, err := g.model.Network(nil, nil)
 	if err != nil {
 		return g.circuit.States
@@ -357,23 +358,27 @@ func (g *Guide) telling(s *suspect) []*harness.State {
 	fans, pins := len(g.fans), len(g.model.Pins())
 	a, b := make([]float32, fans), make([]float32, fans)
 	v, w := make([]float32, pins), make([]float32, pins)
+	begun, err := g.table.Begun(s.at)
+	if err != nil {
+		return g.circuit.States
+	}
 	ill.Restore()
-	ill.SetBlown(s.blown[0])
+	ill.SetBlown(begun[0])
 	difference := make(map[*harness.State]float64)
 	for _, state := range g.circuit.States {
 		well.Rest()
 		well.Enter(state)
 		well.FanShares(a)
-		well.MeterVolts(v)
+		well.MeterVolts(v, nil)
 		ill.Rest()
 		ill.Enter(state)
 		ill.FanShares(b)
-		ill.MeterVolts(w)
+		ill.MeterVolts(w, nil)
 		for f := range a {
 			difference[state] += 100 * math.Abs(float64(a[f]-b[f]))
 		}
 		for p := range v {
-			difference[state] += math.Abs(meter(float64(v[p])) - meter(float64(w[p])))
+			difference[state] += math.Abs(predict.Meter(float64(v[p])) - predict.Meter(float64(w[p])))
 		}
 	}
 	states := slices.Clone(g.circuit.States)

@@ -24,14 +24,13 @@ func proven(t *testing.T, circuit string, setup []string, faults ...string) (*di
 	require.NoError(t, err)
 	g, err := diagnose.New(m)
 	require.NoError(t, err)
-	player, err := g.Player(faults...)
-	require.NoError(t, err)
+	player := g.Drive(t, faults...)
 	var seen []probe.Observation
 	now := diagnose.Now{}
 	now.Setup, err = electric.ParseSetup(e.Circuit, setup)
 	require.NoError(t, err)
 	for range 40 {
-		a, err := g.Assess(seen, now)
+		a, err := g.Assess(t.Context(), seen, now)
 		require.NoError(t, err)
 		if a.Verdict != nil && a.Verdict.Proven {
 			return a.Verdict, seen
@@ -77,7 +76,8 @@ func TestCrossedWiresAreProvenByContinuity(t *testing.T) {
 func TestTwoFaultsThatLookLikeACrossing(t *testing.T) {
 	for _, setup := range [][]string{nil, {"wire FM.3 - M1.+ renewed"}} {
 		v, _ := proven(t, "f7-discrete-module", setup, "wire FM.5 - ECU.K1 grounded", "pin M1.- open")
-		assert.Contains(t, v.Faults, "wire FM.5 - ECU.K1 grounded", "%v", setup)
+		real := slices.Contains(v.Faults, "wire FM.5 - ECU.K1 grounded") || slices.Contains(v.Faults, "pin M1.- open")
+		assert.True(t, real, "one of the two that are there, never the crossing: %v, %v", v.Faults, setup)
 	}
 }
 

@@ -73,20 +73,22 @@ func TestBitsAreMutualInformation(t *testing.T) {
 func TestEntropyOfACircuit(t *testing.T) {
 	g := small(t, "f10-speed-controller")
 	most := math.Log2(float64(len(g.suspects)))
-	assert.Greater(t, g.entropy(), 2.0)
-	assert.Less(t, g.entropy(), most)
+	entropy, err := g.entropy(t.Context())
+	require.NoError(t, err)
+	assert.Greater(t, entropy, 2.0)
+	assert.Less(t, entropy, most)
 	all := make([]float64, 0, len(g.suspects))
 	sum := 0.0
 	for _, s := range g.suspects {
-		if s.fault.Words != "" {
-			all = append(all, s.prior)
-			sum += s.prior
+		if s.Fault.Words != "" {
+			all = append(all, s.base)
+			sum += s.base
 		}
 	}
 	for i := range all {
 		all[i] /= sum
 	}
-	assert.LessOrEqual(t, g.entropy(), stat.Entropy(all)/math.Ln2+1e-9, "taking some together lowers it")
+	assert.LessOrEqual(t, entropy, stat.Entropy(all)/math.Ln2+1e-9, "taking some together lowers it")
 }
 
 // Whatever is recorded, in whatever order: belief sums to one, nothing is ever ruled out
@@ -100,24 +102,24 @@ func TestAnyEvidenceLeavesABelief(t *testing.T) {
 			for range 1 + rng.IntN(6) {
 				seen = append(seen, anything(t, g, rng))
 			}
-			b, fits, _, err := g.evidence(seen, Now{})
+			b, e, _, err := g.asking(t, Now{}).evidence(seen)
 			require.NoError(t, err, "%v", seen)
 			sum := 0.0
 			for i, p := range b.of {
-				require.False(t, math.IsNaN(p) || p < 0, "%s: %v", g.suspects[i].name, seen)
+				require.False(t, math.IsNaN(p) || p < 0, "%s: %v", g.suspects[i].Name, seen)
 				sum += p
 			}
 			assert.InDelta(t, 1, sum, 1e-3)
-			for _, f := range fits {
-				for i := range f {
-					assert.Positive(t, f[i].mean(), "a misread is always kept: %s", g.suspects[i].name)
+			for _, q := range e.questions {
+				for i := range g.suspects {
+					assert.Positive(t, q.best(i), "a misread is always kept: %s", g.suspects[i].Name)
 				}
 			}
 			rng.Shuffle(len(seen), func(i, j int) { seen[i], seen[j] = seen[j], seen[i] })
-			again, _, _, err := g.evidence(seen, Now{})
+			again, _, _, err := g.asking(t, Now{}).evidence(seen)
 			require.NoError(t, err)
 			for i := range b.of {
-				require.InDelta(t, b.of[i], again.of[i], 1e-4, g.suspects[i].name)
+				require.InDelta(t, b.of[i], again.of[i], 1e-4, g.suspects[i].Name)
 			}
 		}
 	}
@@ -131,7 +133,7 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 		tests = append(tests, probe.Around(g.circuit, nil, p)...)
 	}
 	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0]})
-	m, err := g.Look(nil, Now{}, tests[rng.IntN(len(tests))])
+	m, err := g.Look(t.Context(), nil, Now{}, tests[rng.IntN(len(tests))])
 	require.NoError(t, err)
 	o := m.Asked()
 	figure := &probe.Reading{Figure: math.Round(1000*rng.Float64()) / 70, Open: rng.IntN(8) == 0}
@@ -157,7 +159,7 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 // The same study gives the same report: seeds decide, nothing else.
 func TestAStudyIsRepeatable(t *testing.T) {
 	run := func() string {
-		r, err := small(t, "f10-speed-controller").Study(StudyOptions{Every: 5, Spread: 1, Misread: 0.05, Seed: 3}, nil)
+		r, err := small(t, "f10-speed-controller").Study(t.Context(), StudyOptions{Every: 5, Spread: 1, Misread: 0.05, Seed: 3}, nil)
 		require.NoError(t, err)
 		b, err := json.Marshal(r)
 		require.NoError(t, err)
@@ -173,11 +175,13 @@ func TestAStudyIsRepeatable(t *testing.T) {
 func TestALikelihoodByHand(t *testing.T) {
 	g := small(t, "f1-one-relay")
 	o := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}}
-	fits, err := g.likelihood(&o)
+	test, err := o.Test(g.circuit)
+	require.NoError(t, err)
+	fits, err := g.asking(t, Now{}).likelihood(test, &o)
 	require.NoError(t, err)
 	at := func(name string) *fit {
 		for i, s := range g.suspects {
-			if s.name == name {
+			if s.Name == name {
 				return &fits[i]
 			}
 		}
@@ -189,15 +193,15 @@ func TestALikelihoodByHand(t *testing.T) {
 	assert.InDelta(t, floor, at(NoFault).mean(), 1e-3, "a healthy one stands only for a tired eye")
 	assert.InDelta(t, likelyUnknown, at(SomethingElse).mean(), 1e-12)
 	// Bayes' rule on the two, by hand.
-	b, _, _, err := g.evidence([]probe.Observation{o}, Now{})
+	b, _, _, err := g.asking(t, Now{}).evidence([]probe.Observation{o})
 	require.NoError(t, err)
 	var fuse, none, pFuse, pNone float64
 	for i, s := range g.suspects {
-		switch s.name {
+		switch s.Name {
 		case "F1 open":
-			fuse, pFuse = b.of[i], s.prior*at("F1 open").mean()
+			fuse, pFuse = b.of[i], s.base*at("F1 open").mean()
 		case NoFault:
-			none, pNone = b.of[i], s.prior*at(NoFault).mean()
+			none, pNone = b.of[i], s.base*at(NoFault).mean()
 		}
 	}
 	assert.InDelta(t, pFuse/pNone, fuse/none, 1e-6*pFuse/pNone)

@@ -20,7 +20,7 @@ type scored struct {
 const leastBits = 0.03
 
 // best offers the tests with most expected information per minute, each at another place.
-func (g *Guide) best(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
+func (g *inquiry) best(a *Assessment, b *belief, seen []probe.Observation, now Now, policy Policy) error {
 	list, err := g.rank(b, seen, now)
 	if err != nil {
 		return err
@@ -66,10 +66,10 @@ const (
 )
 
 // leaders names the parts on which most belief lies.
-func (g *Guide) leaders(b *belief) []*harness.Part {
+func (g *inquiry) leaders(b *belief) []*harness.Part {
 	on := map[string]float64{}
 	for i, s := range g.suspects {
-		for _, part := range s.fault.Parts() {
+		for _, part := range s.Fault.Parts() {
 			on[part] += b.of[i]
 		}
 	}
@@ -84,7 +84,7 @@ func (g *Guide) leaders(b *belief) []*harness.Part {
 }
 
 // rank lists the tests not yet made that tell something, by information per minute.
-func (g *Guide) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
+func (g *inquiry) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
 	tests := probe.Tests(g.circuit, now.Setup)
 	usual := len(tests)
 	for _, p := range g.leaders(b) {
@@ -159,11 +159,11 @@ func (g *Guide) minutes(t probe.Test, now Now) float64 {
 }
 
 // leadingWires names the wires on which much belief lies, two at most.
-func (g *Guide) leadingWires(b *belief) []*harness.Wire {
+func (g *inquiry) leadingWires(b *belief) []*harness.Wire {
 	on := map[*harness.Wire]float64{}
 	var wires []*harness.Wire
 	for i, s := range g.suspects {
-		for _, ends := range [][2]harness.Pin{s.fault.Wire, s.fault.Other} {
+		for _, ends := range [][2]harness.Pin{s.Fault.Wire, s.Fault.Other} {
 			w := g.circuit.Wire(ends[0], ends[1])
 			if w == nil {
 				continue

@@ -1,13 +1,15 @@
 package diagnose
 
 import (
+	"context"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
 
+	"ironthread/core/car"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
-	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
@@ -30,6 +32,8 @@ type StudyOptions struct {
 	Misread float64 // chance that a reading is taken wrong
 	Doubles int     // pairs of faults played, each repaired to the end; 0: single faults
 	Every   int     // play every so-manyth fault only; 0: all
+	Repair  bool    // each game is played to the repair, not to the verdict
+	Shorts  bool    // only wires that lie against ground or battery
 	Seed    uint64
 }
 
@@ -77,66 +81,77 @@ const maxStudyTests = 45
 const firstTruthSeed = 7001
 
 // Study plays the circuit's faults through the guide. progress is told after each game; it may
-// be nil, and ends the study by returning false.
-func (g *Guide) Study(o StudyOptions, progress func(done, of int) bool) (*Report, error) {
+// be nil. It ends early, with the context's error, when that is cancelled; what has been played
+// until then is in the report.
+func (g *Guide) Study(ctx context.Context, o StudyOptions, progress func(done, of int)) (*Report, error) {
 	if o.Policy == "" {
 		o.Policy = Best
 	}
 	r := &Report{Circuit: g.circuit.Title, Policy: o.Policy}
 	games := g.games(o)
 	for k, game := range games {
-		t, err := game.play(o)
+		t, err := game.play(ctx, o)
+		if err == nil {
+			err = ctx.Err()
+		}
 		if err != nil {
-			return nil, err
+			r.sum()
+			return r, err
 		}
 		r.Trials = append(r.Trials, *t)
-		if progress != nil && !progress(k+1, len(games)) {
-			break
+		if progress != nil {
+			progress(k+1, len(games))
 		}
 	}
-	r.EntropyBits = g.entropy()
+	var err error
+	r.EntropyBits, err = g.entropy(ctx)
 	r.sum()
-	return r, nil
+	return r, err
 }
 
-func (g *Guide) games(o StudyOptions) []*game {
-	var single []fault.Fault
+// game is one car with its faults, played through the guide.
+type game struct {
+	g      *Guide
+	faults []fault.Fault
+	car    car.Options
+}
+
+func (g *Guide) games(o StudyOptions) []game {
+	if o.Doubles > 0 {
+		return g.doubles(o)
+	}
+	var games []game
+	met := 0
 	for i, s := range g.suspects {
-		comes := s.comesAndGoes() && o.Spread == 0 // no reading of it is clean
-		if s.fault.Words == "" || comes || o.Every > 1 && i%o.Every != 0 {
+		comes := s.ComesAndGoes() && o.Spread == 0 // no reading of it is clean
+		short := s.Fault.Words == fault.Grounded || s.Fault.Words == fault.ToBattery
+		if s.Fault.Words == "" || comes || o.Shorts && !short {
 			continue
 		}
-		single = append(single, s.fault)
-	}
-	var games []*game
-	add := func(seed uint64, car electric.Car, faults ...fault.Fault) {
-		games = append(games, &game{
-			g: g, faults: faults, car: car, misread: o.Misread, rng: rand.New(rand.NewPCG(seed, 0x57)),
-			nets: map[string]*electric.Network{},
-		})
-	}
-	if o.Doubles > 0 {
-		rng := rand.New(rand.NewPCG(o.Seed, 0xD0))
-		for k := range o.Doubles {
-			a, b := g.drawn(rng), g.drawn(rng)
-			for a.String() == b.String() || samePlace(a, b) {
-				b = g.drawn(rng)
-			}
-			seed := firstTruthSeed + o.Seed + uint64(k)
-			add(seed, electric.RandomCar(g.circuit, seed), a, b)
+		if met++; o.Every > 1 && met%o.Every != 0 {
+			continue
 		}
-		return games
-	}
-	for i, f := range single {
 		if o.Spread == 0 {
-			add(uint64(i), electric.Car{}, f)
-			games[len(games)-1].clean = o.Misread == 0
+			games = append(games, game{g, s.Faults(), car.Options{Misread: o.Misread, Unsure: o.Misread > 0}})
 			continue
 		}
 		for k := range o.Spread {
 			seed := firstTruthSeed + o.Seed + uint64(i*o.Spread+k)
-			add(seed, electric.RandomCar(g.circuit, seed), f)
+			games = append(games, game{g, s.Faults(), car.Options{Seed: seed, Misread: o.Misread, Unsure: true}})
 		}
+	}
+	return games
+}
+
+func (g *Guide) doubles(o StudyOptions) []game {
+	var games []game
+	rng := rand.New(rand.NewPCG(o.Seed, 0xD0))
+	for k := range o.Doubles {
+		a, b := g.drawn(rng), g.drawn(rng)
+		for a.String() == b.String() || samePlace(a, b) {
+			b = g.drawn(rng)
+		}
+		games = append(games, game{g, []fault.Fault{a, b}, car.Options{Seed: firstTruthSeed + o.Seed + uint64(k), Misread: o.Misread, Unsure: true}})
 	}
 	return games
 }
@@ -146,9 +161,9 @@ func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
 	for {
 		at := rng.Float64()
 		for _, s := range g.suspects {
-			if at -= s.prior; at < 0 {
-				if s.fault.Words != "" && !s.comesAndGoes() {
-					return s.fault
+			if at -= s.base; at < 0 {
+				if s.Fault.Words != "" && !s.ComesAndGoes() {
+					return s.Fault
 				}
 				break
 			}
@@ -158,8 +173,8 @@ func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
 
 func (g *Guide) priorOf(f fault.Fault) float64 {
 	for _, s := range g.suspects {
-		if s.fault == f {
-			return s.prior
+		if s.Fault == f {
+			return s.base
 		}
 	}
 	return 0
@@ -174,14 +189,20 @@ func samePlace(a, b fault.Fault) bool {
 	return false
 }
 
-// play follows the policy to its verdict, or of a double from repair to repair.
-func (m *game) play(o StudyOptions) (*Trial, error) {
-	t := &Trial{Fault: m.faults[0].String(), Harmless: m.harmless(nil), prior: m.g.priorOf(m.faults[0])}
+// play follows the policy to its verdict, or from repair to repair.
+func (m game) play(ctx context.Context, o StudyOptions) (*Trial, error) {
+	c, err := car.New(m.g.model, m.car, m.faults...)
+	if err != nil {
+		return nil, err
+	}
+	t := &Trial{Fault: m.faults[0].String(), Harmless: c.Well(nil), prior: m.g.priorOf(m.faults[0])}
 	if len(m.faults) > 1 {
 		t.Fault += " and " + m.faults[1].String()
-		return t, m.playDouble(t)
 	}
-	v, _, err := m.verdict(o.Policy, t, nil, Now{})
+	if len(m.faults) > 1 || o.Repair {
+		return t, m.playRepairs(ctx, c, t)
+	}
+	v, _, err := m.verdict(ctx, c, o.Policy, t, nil, Now{})
 	if err != nil {
 		return nil, err
 	}
@@ -200,9 +221,9 @@ func (t *Trial) judge(v *Verdict, truth string) {
 
 // verdict plays to a proven verdict, or until no test is left; without a verdict the likeliest
 // group counts.
-func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict, []probe.Observation, error) {
+func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict, []probe.Observation, error) {
 	for t.Tests < maxStudyTests {
-		a, err := m.g.assess(seen, now, policy)
+		a, err := m.g.assess(ctx, seen, now, policy)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -220,7 +241,11 @@ func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now No
 			return a.Verdict, seen, nil
 		}
 		move := a.Next[0]
-		seen = append(seen, m.answer(&move))
+		answered, err := c.Answer(move.Do, move.Asked())
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", move.Title, err)
+		}
+		seen = append(seen, answered)
 		t.Tests++
 		t.Minutes += move.Minutes
 		t.Asked = append(t.Asked, move.Title)
@@ -233,20 +258,20 @@ func (m *game) verdict(policy Policy, t *Trial, seen []probe.Observation, now No
 	return nil, seen, nil
 }
 
-// maxRepairs ends a double that goes nowhere.
+// maxRepairs ends a game that goes nowhere.
 const (
 	maxRepairs     = 6
 	maxDoubleTests = 80
 )
 
-// playDouble repairs what is named, asks every state again and goes on, until every fan does
+// playRepairs repairs what is named, asks every state again and goes on, until every fan does
 // what it should.
-func (m *game) playDouble(t *Trial) error {
+func (m game) playRepairs(ctx context.Context, c *car.Car, t *Trial) error {
 	var seen []probe.Observation
 	var now Now
 	for t.Repairs < maxRepairs && t.Tests < maxDoubleTests {
 		one := Trial{}
-		v, all, err := m.verdict(Best, &one, seen, now)
+		v, all, err := m.verdict(ctx, c, Best, &one, seen, now)
 		if err != nil {
 			return err
 		}
@@ -256,85 +281,80 @@ func (m *game) playDouble(t *Trial) error {
 		if v == nil || v.Faults[0] == NoFault || v.Faults[0] == SomethingElse {
 			break
 		}
-		if now.Setup = m.repair(t, v, now.Setup); now.Setup == nil {
+		t.Named = v.Faults[0]
+		lasting, done := m.repair(c, t, v, probe.Lasting(now.Setup))
+		if !done {
 			break
 		}
-		now.State = nil
+		now.Setup, now.State = lasting, nil
+		c.Do(lasting)
 	}
-	t.Found = m.harmless(now.Setup)
+	t.Found = c.Well(now.Setup)
 	return nil
 }
 
 // repair mends what the verdict names, one after the other where it cannot tell which, until
-// one was really broken; nil where nothing was left to mend.
-func (m *game) repair(t *Trial, v *Verdict, setup []electric.Action) []electric.Action {
-	lasting := slices.Clone(probe.Lasting(setup))
-	done := false
+// one was really broken; done is false where nothing was left to mend. Whoever mends a short also
+// puts in a whole fuse where it has blown: that is seen, and is no repair of its own.
+func (m game) repair(c *car.Car, t *Trial, v *Verdict, lasting []electric.Action) (now []electric.Action, done bool) {
+	lasting = slices.Clone(lasting)
 	for _, words := range v.Faults {
 		f, err := fault.Parse(m.g.circuit, words)
 		if err != nil {
 			continue // no fault, or something else
 		}
 		a := electric.RepairIn(lasting, f)
-		if a.Verb == "" || slices.Contains(lasting, a) {
+		blown := f.On == fault.OnPart && c.IsBlown(f.Part)
+		if blown {
+			a = electric.RepairOf(f) // renewed before, and blown again
+		}
+		if a.Verb == "" || !blown && slices.Contains(lasting, a) {
 			continue
 		}
-		before := m.left(lasting)
+		before := c.Left(lasting)
 		lasting = append(lasting, a)
 		t.Repairs++
 		t.Asked = append(t.Asked, a.String())
 		done = true
-		if m.left(lasting) < before || m.wasBlown(a) {
-			return lasting
+		right := c.Left(lasting) < before
+		if right {
+			for _, also := range m.g.blownBy(f) {
+				if c.IsBlown(also) {
+					lasting = append(lasting, electric.Action{Verb: electric.Renewed, Part: also})
+				}
+			}
+		}
+		if right || blown {
+			return lasting, true
 		}
 		t.Wrong++
 		if len(v.Faults) > 3 && t.Wrong > 2 {
 			break
 		}
 	}
-	if !done {
-		return nil
-	}
-	return lasting
-}
-
-// left counts the faults that a set-up has not mended.
-func (m *game) left(setup []electric.Action) int {
-	n := 0
-	for _, f := range m.faults {
-		if electric.RepairIn(setup, f).Verb != "" {
-			n++
-		}
-	}
-	return n
-}
-
-// wasBlown tells whether the part renewed was a fuse that had blown: renewing it is right,
-// whatever blew it.
-func (m *game) wasBlown(a electric.Action) bool {
-	m.history()
-	for i, p := range m.g.circuit.OfKind(harness.KindFuse) {
-		if p.Name == a.Part && m.blown&(1<<i) != 0 {
-			return true
-		}
-	}
-	return false
+	return lasting, done
 }
 
 // entropy is that of the faults' priors in bits, those that no test tells apart taken as one.
-func (g *Guide) entropy() float64 {
-	g.mu.Lock()
-	defer g.mu.Unlock()
+func (g *Guide) entropy(ctx context.Context) (float64, error) {
+	q, err := g.ask(ctx, Now{})
+	if err != nil {
+		return 0, err
+	}
 	var leaders []int
 	share := map[int]float64{}
 	sum := 0.0
 	for i, s := range g.suspects {
-		if s.fault.Words == "" {
+		if s.Fault.Words == "" {
 			continue
 		}
 		leader := i
 		for _, j := range leaders {
-			if apart, err := g.tellApart(j, i); err == nil && !apart {
+			apart, err := q.tellApart(j, i)
+			if err != nil {
+				return 0, err
+			}
+			if !apart {
 				leader = j
 				break
 			}
@@ -342,14 +362,14 @@ func (g *Guide) entropy() float64 {
 		if leader == i {
 			leaders = append(leaders, i)
 		}
-		share[leader] += s.prior
-		sum += s.prior
+		share[leader] += s.base
+		sum += s.base
 	}
 	bits := 0.0
 	for _, leader := range leaders {
 		bits -= share[leader] / sum * math.Log2(share[leader]/sum)
 	}
-	return bits
+	return bits, nil
 }
 
 // sum fills in the totals.

@@ -1,6 +1,7 @@
 package diagnose_test
 
 import (
+	"context"
 	"slices"
 	"strings"
 	"testing"
@@ -19,9 +20,9 @@ import (
 func TestAStudyInSmall(t *testing.T) {
 	g := guideFor(t, "f3-twin-series-parallel")
 	const every = 6
-	clean, err := g.Study(diagnose.StudyOptions{Every: every}, nil)
+	clean, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every}, nil)
 	require.NoError(t, err)
-	book, err := g.Study(diagnose.StudyOptions{Every: every, Policy: diagnose.Textbook}, nil)
+	book, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every, Policy: diagnose.Textbook}, nil)
 	require.NoError(t, err)
 	assert.InDelta(t, 1, clean.Right, 1e-9, "every fault on clean readings: %+v", clean.Trials)
 	assert.Zero(t, clean.ConfidentWrong)
@@ -29,14 +30,14 @@ func TestAStudyInSmall(t *testing.T) {
 	assert.Less(t, clean.MeanToName, 2.5*clean.BoundTests)
 	assert.Greater(t, clean.EntropyBits, 4.0, "some hundred faults, not all equally likely")
 	assert.Less(t, clean.EntropyBits, 7.0)
-	spread, err := g.Study(diagnose.StudyOptions{Every: every, Spread: 1, Misread: 0.02}, nil)
+	spread, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every, Spread: 1, Misread: 0.02}, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, spread.Right, 0.9, "%+v", spread.Trials)
 }
 
 func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
 	g := guideFor(t, "f8-pwm-module")
-	r, err := g.Study(diagnose.StudyOptions{Doubles: 10}, nil)
+	r, err := g.Study(t.Context(), diagnose.StudyOptions{Doubles: 10}, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, r.Right, 0.9, "%+v", r.Trials)
 	assert.LessOrEqual(t, r.WrongRepairs, 0.5)
@@ -46,12 +47,15 @@ func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
 func TestAStudyCanBeStopped(t *testing.T) {
 	g := guideFor(t, "f10-speed-controller")
 	told := 0
-	r, err := g.Study(diagnose.StudyOptions{}, func(done, of int) bool {
+	ctx, stop := context.WithCancel(t.Context())
+	r, err := g.Study(ctx, diagnose.StudyOptions{}, func(done, of int) {
 		told = done
 		assert.Greater(t, of, 10)
-		return done < 3
+		if done == 3 {
+			stop()
+		}
 	})
-	require.NoError(t, err)
+	require.ErrorIs(t, err, context.Canceled)
 	assert.Equal(t, 3, told)
 	assert.Len(t, r.Trials, 3)
 }
@@ -88,7 +92,7 @@ func TestARepairBeginsAnew(t *testing.T) {
 			o.Setup = []string{repair}
 			seen = append(seen, o)
 		}
-		a, err := g.Assess(seen, diagnose.Now{Setup: setup})
+		a, err := g.Assess(t.Context(), seen, diagnose.Now{Setup: setup})
 		require.NoError(t, err)
 		assert.Equal(t, []string{repair}, a.Repaired)
 		for _, s := range a.Suspects {
@@ -114,7 +118,7 @@ func TestProveMeWrong(t *testing.T) {
 	g := guide(t)
 	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
 	now := diagnose.Now{State: g.Circuit().State("low")}
-	s, err := g.Refute(seen, now, "K3")
+	s, err := g.Refute(t.Context(), seen, now, "K3")
 	require.NoError(t, err)
 	assert.Greater(t, s.Belief, 0.02)
 	assert.Less(t, s.Belief, 0.6)
@@ -125,27 +129,27 @@ func TestProveMeWrong(t *testing.T) {
 	assert.Greater(t, s.Refuted, 0.3)
 	// The test does refute it where the truth is the link fuse: the answer leaves less of K3.
 	after := append(slices.Clone(seen), car{g, "F3 open"}.answer(t, *s.Refute))
-	again, err := g.Refute(after, now, "K3")
+	again, err := g.Refute(t.Context(), after, now, "K3")
 	require.NoError(t, err)
 	assert.Less(t, again.Belief, s.Belief/2)
-	_, err = g.Refute(seen, now, "K9")
+	_, err = g.Refute(t.Context(), seen, now, "K9")
 	assert.ErrorContains(t, err, "there is no part K9")
 }
 
 func TestWhyStillHereAndWhyCleared(t *testing.T) {
 	g := guide(t)
 	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3)}
-	here, err := g.Why(seen, diagnose.Now{}, "F3 open")
+	here, err := g.Why(t.Context(), seen, diagnose.Now{}, "F3 open")
 	require.NoError(t, err)
 	require.Len(t, here.Reasons, 3)
 	assert.Greater(t, here.Now, here.Prior)
 	assert.Equal(t, "M1 fast, M2 fast", here.Reasons[0].Expected)
 	assert.Greater(t, here.Reasons[1].Times, 1.0)
-	gone, err := g.Why(seen, diagnose.Now{}, "F2 open")
+	gone, err := g.Why(t.Context(), seen, diagnose.Now{}, "F2 open")
 	require.NoError(t, err)
 	assert.Less(t, gone.Now, gone.Prior/10)
 	assert.Less(t, gone.Reasons[0].Times, 0.1, "both fans fast on high: its fuse is whole")
-	_, err = g.Why(seen, diagnose.Now{}, "F3 melted")
+	_, err = g.Why(t.Context(), seen, diagnose.Now{}, "F3 melted")
 	assert.ErrorContains(t, err, "F3")
 }
 
@@ -168,9 +172,9 @@ func TestExperienceMovesThePriors(t *testing.T) {
 	assert.Greater(t, now, usual)
 	assert.Less(t, now, 0.6, "twenty jobs are not all there is to know")
 	assert.InDelta(t, all, after, 1e-9, "the sum stays")
-	with, err := g.Assess(nil, diagnose.Now{Learnt: learnt})
+	with, err := g.Assess(t.Context(), nil, diagnose.Now{Learnt: learnt})
 	require.NoError(t, err)
-	without, err := g.Assess(nil, diagnose.Now{})
+	without, err := g.Assess(t.Context(), nil, diagnose.Now{})
 	require.NoError(t, err)
 	assert.Greater(t, with.Belief.Parts["F3"], without.Belief.Parts["F3"])
 	_, now, _ = share(nil)
@@ -182,7 +186,7 @@ func TestToolsAndSchools(t *testing.T) {
 	g := guide(t)
 	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
 	at := func(kit probe.Kit, school probe.School) *diagnose.Assessment {
-		a, err := g.Assess(seen, diagnose.Now{State: g.Circuit().State("low"), Kit: kit, School: school})
+		a, err := g.Assess(t.Context(), seen, diagnose.Now{State: g.Circuit().State("low"), Kit: kit, School: school})
 		require.NoError(t, err)
 		return a
 	}
@@ -209,10 +213,10 @@ func TestToolsAndSchools(t *testing.T) {
 	sensed := guideFor(t, "m2-three-relay-two-winding")
 	c := sensed.Circuit()
 	untooled := diagnose.Now{Kit: probe.Kit{Scan: probe.NoTool}}
-	warm, err := sensed.Look(nil, untooled, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
+	warm, err := sensed.Look(t.Context(), nil, untooled, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(warm.Steps, " "), "a resistor of about", "%v", warm.Steps)
-	quick, err := sensed.Look(nil, diagnose.Now{}, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
+	quick, err := sensed.Look(t.Context(), nil, diagnose.Now{}, probe.Test{Do: probe.LookAtFans, State: c.State("high")})
 	require.NoError(t, err)
 	assert.Greater(t, warm.Minutes, quick.Minutes)
 
@@ -229,7 +233,7 @@ func TestWordsOfEveryKindOfTest(t *testing.T) {
 	words := map[probe.Do]int{}
 	for _, part := range []string{"K1", "K3", "M1"} {
 		for _, test := range probe.Around(c, nil, c.Part(part)) {
-			m, err := g.Look(nil, diagnose.Now{}, test)
+			m, err := g.Look(t.Context(), nil, diagnose.Now{}, test)
 			require.NoError(t, err, "%v", test)
 			assert.NotEmpty(t, m.Title)
 			assert.NotEmpty(t, m.Steps, m.Title)
@@ -252,7 +256,7 @@ func TestWordsOfEveryKindOfTest(t *testing.T) {
 	for _, do := range []probe.Do{probe.LookAtFans, probe.Relay, probe.Ohms, probe.Amps, probe.Turned, probe.Looked, probe.Wiggled} {
 		assert.Positive(t, words[do], do)
 	}
-	turned, err := g.Look(nil, diagnose.Now{}, probe.Around(c, nil, c.Part("M1"))[2])
+	turned, err := g.Look(t.Context(), nil, diagnose.Now{}, probe.Around(c, nil, c.Part("M1"))[2])
 	require.NoError(t, err)
 	assert.Equal(t, []string{"M1 unplugged"}, turned.Setup, "before a hand goes to a fan its motor is unplugged")
 }
@@ -271,7 +275,7 @@ func TestASensorAgainstItsCurve(t *testing.T) {
 			continue
 		}
 		n++
-		m, err := g.Look(nil, diagnose.Now{}, test)
+		m, err := g.Look(t.Context(), nil, diagnose.Now{}, test)
 		require.NoError(t, err)
 		assert.Contains(t, m.Title, "unplugged: ohms from")
 		assert.NotEqual(t, "open", m.Good)
@@ -279,7 +283,7 @@ func TestASensorAgainstItsCurve(t *testing.T) {
 		o := car{g, sensor.Name + " open"}.answer(t, m)
 		require.NotNil(t, o.Ohms)
 		assert.True(t, o.Ohms.Open, "a broken sensor reads open")
-		a, err := g.Assess([]probe.Observation{o}, diagnose.Now{Setup: test.Setup})
+		a, err := g.Assess(t.Context(), []probe.Observation{o}, diagnose.Now{Setup: test.Setup})
 		require.NoError(t, err)
 		assert.Contains(t, tops(a, 0.3), sensor.Name+" open")
 	}
@@ -289,12 +293,11 @@ func TestASensorAgainstItsCurve(t *testing.T) {
 // Whoever has neither meter nor lamp still comes to a proven verdict, with an LED tester.
 func TestAProofWithAnLEDTester(t *testing.T) {
 	g := guide(t)
-	player, err := g.Player("F3 open")
-	require.NoError(t, err)
+	player := g.Drive(t, "F3 open")
 	now := diagnose.Now{Kit: probe.Kit{NoMeter: true, NoLamp: true, NoClamp: true, NoJumper: true}}
 	var seen []probe.Observation
 	for range 25 {
-		a, err := g.Assess(seen, now)
+		a, err := g.Assess(t.Context(), seen, now)
 		require.NoError(t, err)
 		if a.Verdict != nil && a.Verdict.Proven {
 			assert.Contains(t, a.Verdict.Faults, "F3 open")

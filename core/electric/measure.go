@@ -332,3 +332,19 @@ func (m *Model) surprises(cond Condition, p *Point) []string {
 	}
 	return list
 }
+
+// Floats tells, once Shows has read, whether the red lead lies where nothing conducts to the battery
+// but the instrument itself.
+func (x *Instrumented) Floats() bool {
+	n := x.Network
+	for i := range n.branches {
+		if b := &n.branches[i]; b.part == -1 && b.ohms == meterOhms && x.instrument == Voltmeter {
+			kept := b.gate
+			b.gate = never
+			n.islands()
+			b.gate = kept
+			return n.floats(x.a)
+		}
+	}
+	return false
+}

@@ -224,6 +224,35 @@ func (r *Rule) holds(s *State, before bool, heard Heard) bool {
 func isYes(s string) bool { return s == "on" || s == "yes" || s == "true" }
 func isNo(s string) bool  { return s == "off" || s == "no" || s == "false" }
 
+// Conditions names everything in which the state differs from a parked vehicle, in the order in
+// which it is brought about: key, engine, A/C, temperature, pressure, speed, then switches and
+// knobs by name. Commands are not among them.
+func (s *State) Conditions() []string {
+	list := []string{"key off"}
+	if s.Key {
+		list[0] = "key on"
+	}
+	if s.Running {
+		list = append(list, "engine running")
+	}
+	if s.AC {
+		list = append(list, "A/C on")
+	}
+	if s.Coolant != nil {
+		list = append(list, "coolant at "+plain(*s.Coolant)+" °C")
+	}
+	if s.Pressure != nil {
+		list = append(list, "refrigerant at "+plain(*s.Pressure)+" bar")
+	}
+	if s.Speed != nil {
+		list = append(list, "at "+plain(*s.Speed)+" km/h")
+	}
+	for _, name := range sortedKeys(s.Words) {
+		list = append(list, name+" "+s.Words[name])
+	}
+	return list
+}
+
 // DutyOf is the duty in per cent that the state gives a command; known is false where it gives
 // none.
 func (s *State) DutyOf(command string) (duty float64, known bool) {

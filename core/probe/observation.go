@@ -8,6 +8,7 @@ package probe
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -195,7 +196,7 @@ func (o *Observation) Check(c *harness.Circuit) ([]electric.Action, error) {
 
 // Test is the test the observation answers, checked against the circuit.
 func (o *Observation) Test(c *harness.Circuit) (Test, error) {
-	t := Test{Do: o.Do(), State: c.States[0], With: o.With}
+	t := Test{Do: o.Do(), State: c.States[0], With: strings.TrimPrefix(o.With, "light")}
 	var err error
 	if t.Setup, err = electric.ParseSetup(c, o.Setup); err != nil {
 		return t, err
@@ -214,7 +215,10 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 		}
 	}
 	if words := Words[t.Do]; words != nil && !slices.Contains(words, o.Word()) {
-		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, o.Word(), strings.Join(words, ", "))
+		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, Clipped(o.Word(), maxKey), strings.Join(words, ", "))
+	}
+	if err := o.checkFigures(); err != nil {
+		return t, err
 	}
 	switch t.Do {
 	case LookAtFans:
@@ -230,6 +234,37 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 	}
 	return o.leads(c, t)
 }
+
+// checkFigures refuses a figure that no meter shows and words that mean nothing.
+func (o *Observation) checkFigures() error {
+	for _, r := range []struct {
+		reading *Reading
+		unit    Unit
+	}{{o.Volts, InVolts}, {o.Amps, InAmps}, {o.Ohms, InOhms}} {
+		if r.reading != nil && !r.unit.Fits(*r.reading) {
+			return fmt.Errorf("%g %s is no reading: a meter shows up to %g %s", r.reading.Figure, r.unit.Name, r.unit.Most, r.unit.Name)
+		}
+	}
+	switch {
+	case o.With != "" && o.Lamp == "":
+		return fmt.Errorf("with goes with a lamp: light or heavy")
+	case o.With != "" && o.With != "heavy" && o.With != "light":
+		return fmt.Errorf("a lamp is light or heavy, not %q", Clipped(o.With, maxKey))
+	case !(o.Leads >= 0 && o.Leads <= mostLeads):
+		return fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
+	}
+	if o.Codes != nil {
+		for _, code := range *o.Codes {
+			if code != Words[Codes][1] && !codeForm.MatchString(code) {
+				return fmt.Errorf("%q is no fault code; write it as P0480", Clipped(code, maxKey))
+			}
+		}
+	}
+	return nil
+}
+
+// codeForm is the form of a fault code (SAE J2012: a letter and four hexadecimal figures).
+var codeForm = regexp.MustCompile(`^[PCBU][0-9A-F]{4}$`)
 
 // answers counts how many things the observation says it is.
 func (o *Observation) answers() int {

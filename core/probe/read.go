@@ -11,7 +11,7 @@ import (
 )
 
 // maxObservations bounds a file; no job has as many.
-const maxObservations = 500
+const maxObservations = 5000
 
 // ReadObservations reads an observations file and checks it against the circuit. The error
 // names the line.
@@ -19,8 +19,8 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	if len(b) > harness.MaxBytes {
 		return nil, fmt.Errorf("observations: the file is larger than %d KiB", harness.MaxBytes>>10)
 	}
-	var doc yaml.Node
-	if err := yaml.Unmarshal(b, &doc); err != nil {
+	doc, err := harness.OneDocument(b)
+	if err != nil {
 		return nil, fmt.Errorf("observations: %s", strings.TrimPrefix(err.Error(), "yaml: "))
 	}
 	if doc.Kind == 0 {
@@ -47,16 +47,28 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	return all, nil
 }
 
+// Bounds of one observation.
+const (
+	maxKey    = 40
+	maxListed = 64
+	mostLeads = 10 // ohms
+)
+
 func readObservation(n *yaml.Node) (Observation, error) {
 	var o Observation
 	if n.Kind != yaml.MappingNode {
 		return o, fmt.Errorf("an observation is as in {state: low, volts: 12.3, at: K3.30}")
 	}
+	given := map[string]bool{}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, v := n.Content[i].Value, n.Content[i+1]
+		if given[key] {
+			return o, fmt.Errorf("%q is given twice", Clipped(key, maxKey))
+		}
+		given[key] = true
 		bind := o.bindings()[key]
 		if bind == nil {
-			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, amps, ohms, lamp, led, at, from, with, relay, felt, codes, bench, between, energised, turned, looked, wiggled, found, unreachable, leads, zeroed)", key)
+			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, amps, ohms, lamp, led, at, from, with, relay, felt, codes, bench, between, energised, turned, looked, wiggled, found, unreachable, leads, zeroed)", Clipped(key, maxKey))
 		}
 		if err := bind(v); err != nil {
 			return o, fmt.Errorf("%s: %s", key, strings.TrimPrefix(err.Error(), "yaml: "))
@@ -71,9 +83,32 @@ func readObservation(n *yaml.Node) (Observation, error) {
 
 // bindings says where each key of the file goes.
 func (o *Observation) bindings() map[string]func(*yaml.Node) error {
-	decode := func(at any) func(*yaml.Node) error { return func(v *yaml.Node) error { return v.Decode(at) } }
+	decode := func(at any) func(*yaml.Node) error {
+		return func(v *yaml.Node) error {
+			if len(v.Content) > 2*maxListed {
+				return fmt.Errorf("%d entries are more than the %d that it may have", len(v.Content), maxListed)
+			}
+			return v.Decode(at)
+		}
+	}
 	word := func(at *string) func(*yaml.Node) error {
-		return func(v *yaml.Node) error { *at = v.Value; return nil }
+		return func(v *yaml.Node) error {
+			if v.Kind != yaml.ScalarNode {
+				return fmt.Errorf("a word is expected here")
+			}
+			*at = v.Value
+			return nil
+		}
+	}
+	ohms := func(at *float64) func(*yaml.Node) error {
+		return func(v *yaml.Node) error {
+			r, err := InOhms.Parse(v.Value)
+			if err == nil && (r.Open || r.Figure < 0 || r.Figure > mostLeads) {
+				err = fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
+			}
+			*at = r.Figure
+			return err
+		}
 	}
 	figure := func(u Unit, at **Reading) func(*yaml.Node) error {
 		return func(v *yaml.Node) error {
@@ -93,6 +128,6 @@ func (o *Observation) bindings() map[string]func(*yaml.Node) error {
 		"codes": func(v *yaml.Node) error { o.Codes = &[]string{}; return v.Decode(o.Codes) },
 		"bench": word(&o.Bench), "between": decode(&o.Between), "energised": decode(&o.Energised),
 		"turned": word(&o.Turned), "looked": word(&o.Looked), "wiggled": word(&o.Wiggled), "found": word(&o.Found),
-		"unreachable": decode(&o.Unreachable), "leads": decode(&o.Leads), "zeroed": decode(&o.Zeroed),
+		"unreachable": decode(&o.Unreachable), "leads": ohms(&o.Leads), "zeroed": decode(&o.Zeroed),
 	}
 }

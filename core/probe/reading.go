@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -46,12 +47,7 @@ type Unit struct {
 	Word    string
 	Most    float64 // the largest figure it can honestly show here
 	Example string
-	scales  []scale
-}
-
-type scale struct {
-	name string
-	fold float64
+	names   []string // as people write it, in small letters
 }
 
 // Units of readings. MaxVolts is the largest figure a fan circuit's meter can honestly show.
@@ -59,44 +55,79 @@ const MaxVolts = 60
 
 // The meter's three ranges.
 var (
-	InVolts = Unit{"V", "volts", MaxVolts, "12.3, 12,3, 250 mV or OL", []scale{{"mv", 1e-3}, {"volts", 1}, {"volt", 1}, {"vdc", 1}, {"v", 1}}}
-	InAmps  = Unit{"A", "amps", 1000, "14.6, 14,6 or 350 mA", []scale{{"ma", 1e-3}, {"amps", 1}, {"amp", 1}, {"a", 1}}}
-	InOhms  = Unit{"Ω", "ohms", 1e8, "0.4, 85, 2.2k or OL", []scale{
-		{"mω", 1e-3}, {"kω", 1e3}, {"kohms", 1e3}, {"kohm", 1e3}, {"ohms", 1}, {"ohm", 1}, {"ω", 1}, {"k", 1e3},
-	}}
+	InVolts = Unit{"V", "volts", MaxVolts, "12.3, 12,3, 250 mV or OL", []string{"volts", "volt", "vdc", "v"}}
+	InAmps  = Unit{"A", "amps", 1000, "14.6, 14,6 or 350 mA", []string{"amps", "amp", "a"}}
+	InOhms  = Unit{"Ω", "ohms", 1e8, "0.4, 85, 2.2k, 2k2, 4R7, 2.2M or OL", []string{"ohms", "ohm", "ω", "r"}}
 )
 
-// Parse reads a reading as people type it: "12.3", "12,3", "12.3 V", "250 mV", "OL".
+// prefixes of a unit. Their case counts: m is a thousandth, M a million; only k is written both
+// ways.
+var prefixes = map[string]float64{"": 1, "µ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6, "meg": 1e6, "Meg": 1e6, "MEG": 1e6}
+
+// inside is a letter that stands where the decimal point would: 2k2, 4R7, 1M5.
+var inside = map[byte]float64{'R': 1, 'r': 1, 'k': 1e3, 'K': 1e3, 'M': 1e6}
+
+var overload = []string{"ol", "o.l", "o.l.", "0l", "0.l", "open", "∞"}
+
+// Parse reads a reading as people type it: "12.3", "12,3", "12.3 V", "250 mV", "2k2", "OL".
 func (u Unit) Parse(s string) (Reading, error) {
 	text := strings.TrimSpace(s)
-	bare := strings.ToLower(strings.ReplaceAll(text, " ", ""))
-	if bare == "ol" || bare == "o.l" || bare == "open" {
+	bare := strings.NewReplacer(" ", "", "\u00a0", "", "\u2126", "Ω", "\u03bc", "µ", "−", "-").Replace(text)
+	if slices.Contains(overload, strings.ToLower(bare)) {
 		return Reading{Open: true}, nil
 	}
-	if u.Name == InOhms.Name {
-		bare = strings.ReplaceAll(bare, "\u2126", "ω") // the ohm sign is not the letter
+	figure, fold, ok := u.split(bare)
+	if strings.Count(figure, ",") == 1 && !strings.Contains(figure, ".") {
+		figure = strings.Replace(figure, ",", ".", 1)
 	}
-	fold := 1.0
-	for _, unit := range u.scales {
-		if cut, ok := strings.CutSuffix(bare, unit.name); ok {
-			bare, fold = cut, unit.fold
-			break
-		}
-	}
-	bare = strings.Replace(bare, "−", "-", 1)
-	if strings.Count(bare, ",") == 1 && !strings.Contains(bare, ".") {
-		bare = strings.Replace(bare, ",", ".", 1)
-	}
-	v, err := strconv.ParseFloat(bare, 64)
+	v, err := strconv.ParseFloat(figure, 64)
+	shown := Clipped(text, 40)
 	switch {
 	case text == "":
 		return Reading{}, fmt.Errorf("type what the meter shows, as in %s", u.Example)
-	case err != nil || math.IsNaN(v) || math.IsInf(v, 0):
-		return Reading{}, fmt.Errorf("%q is not a reading in %s; type it as %s", text, u.Word, u.Example)
+	case !ok || err != nil || math.IsNaN(v) || math.IsInf(v, 0) || strings.ContainsAny(figure, "xXpP_"):
+		return Reading{}, fmt.Errorf("%q is not a reading in %s; type it as %s", shown, u.Word, u.Example)
 	case math.Abs(v*fold) > u.Most:
-		return Reading{}, fmt.Errorf("%q is more than %g %s; look at the meter's range", text, u.Most, u.Name)
+		return Reading{}, fmt.Errorf("%q is more than %g %s; look at the meter's range", shown, u.Most, u.Name)
 	}
 	return Reading{Figure: v * fold}, nil
+}
+
+// split parts a reading into its figure and what its prefix multiplies it by.
+func (u Unit) split(bare string) (figure string, fold float64, ok bool) {
+	end := strings.LastIndexAny(bare, "0123456789.,") + 1
+	figure, unit := bare[:end], bare[end:]
+	for _, name := range append([]string{""}, u.names...) {
+		if !strings.HasSuffix(strings.ToLower(unit), name) {
+			continue
+		}
+		if f, known := prefixes[unit[:len(unit)-len(name)]]; known {
+			fold, ok = f, true
+		}
+	}
+	if u.Name != InOhms.Name || !ok {
+		return figure, fold, ok
+	}
+	for letter, f := range inside { // the letter in the place of the point
+		whole, rest, found := strings.Cut(figure, string(letter))
+		if found && fold == 1 && whole != "" && rest != "" && strings.Trim(whole+rest, "0123456789") == "" {
+			return whole + "." + rest, f, true
+		}
+	}
+	return figure, fold, ok
+}
+
+// Fits tells whether a reading is one that a meter can show on this range.
+func (u Unit) Fits(r Reading) bool {
+	return r.Open || !math.IsNaN(r.Figure) && math.Abs(r.Figure) <= u.Most
+}
+
+// Clipped shortens a text for a message: what is refused is not sent back at full length.
+func Clipped(s string, most int) string {
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return s
 }
 
 // ParseVolts reads a voltmeter.

@@ -1,0 +1,380 @@
+// Package car is a car with faults in it that answers questions: what a fan does, what a meter reads,
+// whether a relay clicks.
+//
+// In goes a circuit's model and what is wrong, out come observations. The one idea: it knows nothing of
+// the guide, its suspects or its chances of being right; it only has a circuit, the way it departs from
+// the drawing, and what has blown so far. It remembers: a fuse that a short has blown in one state stays
+// blown in the next, until it is renewed, and may blow again.
+package car
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// Options of a car. The zero value is the car as drawn, every answer right.
+type Options struct {
+	Seed    uint64  // of a car within tolerance, and of what people misread; 0: as drawn
+	Misread float64 // the chance that an answer is taken wrong
+	Unsure  bool    // hand, eye and ear are as sure as people are, not always right
+}
+
+// Car is one car. It is not for use by several goroutines at once.
+type Car struct {
+	model  *electric.Model
+	faults []fault.Fault
+	opts   Options
+	tuned  electric.Car
+	rng    *rand.Rand
+	nets   map[string]*electric.Network
+	setup  []electric.Action // as the car stands
+	blown  uint64
+	fans   []string
+	relays map[string]int
+}
+
+// New puts faults into a car and lets the complaint happen: every state is run once with everything
+// fitted. An error says that such faults cannot be in one car.
+func New(m *electric.Model, opts Options, faults ...fault.Fault) (*Car, error) {
+	c := &Car{
+		model: m, faults: faults, opts: opts, rng: rand.New(rand.NewPCG(opts.Seed, 0x57)),
+		nets: map[string]*electric.Network{}, relays: map[string]int{},
+	}
+	if opts.Seed != 0 {
+		c.tuned = electric.RandomCar(m.Circuit, opts.Seed)
+	}
+	for _, p := range m.Circuit.Fans() {
+		c.fans = append(c.fans, p.Name)
+	}
+	for i, p := range m.Circuit.OfKind(harness.KindRelay) {
+		c.relays[p.Name] = i
+	}
+	n, err := c.network(nil)
+	if err != nil {
+		return nil, fmt.Errorf("these faults cannot be in one car: %w", err)
+	}
+	n.Restore()
+	for _, s := range m.Circuit.States {
+		n.Rest()
+		n.Enter(s)
+	}
+	c.blown = n.Blown()
+	return c, nil
+}
+
+// Faults are what is wrong with it.
+func (c *Car) Faults() []fault.Fault { return c.faults }
+
+// network is the car as it really is, in a set-up.
+func (c *Car) network(setup []electric.Action) (*electric.Network, error) {
+	key := probe.SetupKey(setup)
+	if n := c.nets[key]; n != nil {
+		return n, nil
+	}
+	n, err := c.model.Network(setup, c.faults)
+	if err != nil {
+		return nil, err
+	}
+	n.Tune(c.tuned)
+	c.nets[key] = n
+	return n, nil
+}
+
+// Do brings the car into a set-up: what has been renewed is whole.
+func (c *Car) Do(setup []electric.Action) {
+	c.blown = c.model.Carry(c.blown, c.setup, setup)
+	c.setup = setup
+}
+
+// IsBlown tells whether a fuse, or a relay's own, has blown.
+func (c *Car) IsBlown(part string) bool {
+	n := slices.Index(c.model.Fused(), part)
+	return n >= 0 && c.blown>>n&1 == 1
+}
+
+// enter brings the car into a state of its set-up, and keeps what blows there.
+func (c *Car) enter(s *harness.State) (*electric.Network, error) {
+	n, err := c.network(c.setup)
+	if err != nil {
+		return nil, err
+	}
+	if c.comes() && c.rng.IntN(2) == 0 { // it does not show just now
+		well, err := c.model.Network(c.setup, nil)
+		if err != nil {
+			return nil, err
+		}
+		well.Tune(c.tuned)
+		well.Enter(s)
+		return well, nil
+	}
+	n.SetBlown(c.blown)
+	n.Rest()
+	n.Enter(s)
+	c.blown = n.Blown()
+	return n, nil
+}
+
+// Answer makes the test that an observation without an answer asks for, and puts the answer in.
+func (c *Car) Answer(do probe.Do, o probe.Observation) (probe.Observation, error) {
+	asked := o
+	asked.Stand(do)
+	t, err := asked.Test(c.model.Circuit)
+	if do == probe.LookAtFans { // an empty answer is no test of its own
+		t = probe.Test{Do: do, State: c.model.Circuit.State(o.State)}
+		t.Setup, err = electric.ParseSetup(c.model.Circuit, o.Setup)
+	}
+	if err != nil {
+		return o, err
+	}
+	c.Do(t.Setup)
+	wrong := c.opts.Misread > 0 && c.rng.Float64() < c.opts.Misread
+	switch {
+	case do == probe.LookAtFans:
+		n, err := c.enter(t.State)
+		if err != nil {
+			return o, err
+		}
+		o.Fans = c.look(n, wrong)
+	case probe.Words[do] != nil:
+		err = c.word(t, &o, wrong)
+	default:
+		err = c.figure(t, &o, wrong)
+	}
+	c.Do(t.OnTheCar())
+	return o, err
+}
+
+// look is what each fan does; a wrong one has one fan taken for something else.
+func (c *Car) look(n *electric.Network, wrong bool) map[string]string {
+	fans := map[string]string{}
+	shares := make([]float32, len(c.fans))
+	n.FanShares(shares)
+	for k, fan := range c.fans {
+		fans[fan] = string(electric.SpeedWord(float64(shares[k])))
+	}
+	if wrong {
+		fans[c.fans[c.rng.IntN(len(c.fans))]] = probe.SpeedWords[c.rng.IntN(3)]
+	}
+	return fans
+}
+
+// instruments by what is done with them.
+var instruments = map[probe.Do]electric.Instrument{
+	probe.Volts: electric.Voltmeter, probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
+}
+
+// shows lays an instrument on and reads it.
+func (c *Car) shows(t probe.Test) (float64, error) {
+	which := instruments[t.Do]
+	if t.Do == probe.Lamp && t.With == "heavy" {
+		which = electric.HeavyLamp
+	}
+	faults := c.faults
+	if c.comes() && c.rng.IntN(2) == 0 {
+		faults = nil
+	}
+	x, err := c.model.Instrument(t.Setup, faults, which, t.At, t.From)
+	if err != nil {
+		return 0, err
+	}
+	x.Tune(c.tuned)
+	x.SetBlown(c.blown)
+	v := x.Shows(t.State)
+	if t.Do != probe.Ohms && len(faults) > 0 {
+		c.blown = x.Blown()
+	}
+	return v, nil
+}
+
+// figure is what the instrument shows, to two places.
+func (c *Car) figure(t probe.Test, o *probe.Observation, wrong bool) error {
+	v, err := c.shows(t)
+	if err != nil {
+		return err
+	}
+	if t.Do == probe.Volts {
+		v = math.Max(-probe.MaxVolts, math.Min(probe.MaxVolts, v))
+	}
+	r := &probe.Reading{Figure: math.Round(100*v) / 100}
+	if math.IsInf(v, 1) || v > probe.InOhms.Most || math.IsNaN(v) {
+		r = &probe.Reading{Open: true}
+	}
+	if wrong {
+		r = &probe.Reading{Figure: math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100}
+	}
+	switch t.Do {
+	case probe.Volts:
+		o.Volts = r
+	case probe.Amps:
+		o.Amps = r
+	default:
+		o.Ohms = r
+	}
+	return nil
+}
+
+// word answers in a word: as surely as people are, or as it is.
+func (c *Car) word(t probe.Test, o *probe.Observation, wrong bool) error {
+	words := probe.Words[t.Do]
+	chance := make([]float64, len(words))
+	switch t.Do {
+	case probe.Lamp, probe.LED:
+		v, err := c.shows(t)
+		if err != nil {
+			return err
+		}
+		said := electric.LEDWord(math.Abs(v))
+		if t.Do == probe.Lamp {
+			said = c.model.LampWord(v)
+		}
+		chance[max(0, slices.Index(words, said))] = 1
+	case probe.Relay:
+		n, err := c.enter(t.State)
+		if err != nil {
+			return err
+		}
+		in := make([]float32, len(c.relays))
+		n.PulledIn(in)
+		chance[0] = 1 - probe.SurelyHeard
+		stuck := func(f fault.Fault) bool { return probe.StuckIn(f, t.Part) }
+		if in[c.relays[t.Part]] >= 0.5 && !slices.ContainsFunc(c.faults, stuck) {
+			chance[0] = probe.SurelyHeard
+		}
+		chance[1] = 1 - chance[0]
+	case probe.Codes:
+		chance[1] = probe.CodeAnyway
+		if c.code() {
+			chance[1] = probe.CodeSet
+		}
+		chance[0] = 1 - chance[1]
+	default:
+		probe.HandChances(fault.Fault{}, t, chance)
+		for _, f := range c.faults {
+			also := make([]float64, len(words))
+			if probe.HandChances(f, t, also); also[0] < chance[0] {
+				chance = also
+			}
+		}
+	}
+	o.Say(t.Do, words[c.pick(chance, wrong)])
+	return nil
+}
+
+// pick draws a word by its chance; the likeliest where people are always right.
+func (c *Car) pick(chance []float64, wrong bool) int {
+	switch {
+	case wrong:
+		return c.rng.IntN(len(chance))
+	case !c.opts.Unsure:
+		best := 0
+		for k := range chance {
+			if chance[k] > chance[best] {
+				best = k
+			}
+		}
+		return best
+	}
+	at := c.rng.Float64()
+	for k, p := range chance {
+		if at -= p; at < 0 {
+			return k
+		}
+	}
+	return 0
+}
+
+// code tells whether the controller has seen a driver's pin not follow its command.
+func (c *Car) code() bool {
+	well, err := c.model.Network(nil, nil)
+	if err != nil {
+		return false
+	}
+	well.Tune(c.tuned)
+	ill, err := c.network(nil)
+	if err != nil {
+		return false
+	}
+	pins := c.model.Pins()
+	a, b := make([]float32, len(pins)), make([]float32, len(pins))
+	for _, s := range c.model.Circuit.States {
+		well.Rest()
+		well.Enter(s)
+		well.MeterVolts(a, nil)
+		ill.SetBlown(c.blown)
+		ill.Rest()
+		ill.Enter(s)
+		ill.MeterVolts(b, nil)
+		for i, pin := range pins {
+			ctl, ok := c.model.Circuit.Part(pin.Part).Spec.(*harness.Controller)
+			if !ok || ctl.Role(pin.Name).Command() == "" {
+				continue
+			}
+			if math.Abs(level(a[i])-level(b[i])) > probe.CodeVolts*c.model.Circuit.SupplyVolts(false) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// level is what a controller makes of a pin: what floats is nothing.
+func level(v float32) float64 {
+	if v != v { //nolint:staticcheck // NaN
+		return 0
+	}
+	return float64(v)
+}
+
+func (c *Car) comes() bool {
+	return len(c.faults) > 0 && (c.faults[0].Intermittent || c.faults[0].Words == fault.Brushes)
+}
+
+// Well tells whether, in this set-up and from here on, no state shows a fan otherwise than on the same
+// car in health; a fuse that blows again is not mended. It changes nothing.
+func (c *Car) Well(setup []electric.Action) bool {
+	well, err := c.model.Network(nil, nil)
+	if err != nil {
+		return false
+	}
+	well.Tune(c.tuned)
+	ill, err := c.network(setup)
+	if err != nil {
+		return false
+	}
+	a, b := make([]float32, len(c.fans)), make([]float32, len(c.fans))
+	ill.SetBlown(c.model.Carry(c.blown, c.setup, setup))
+	for range 2 { // what blows in the last state shows in the first
+		for _, s := range c.model.Circuit.States {
+			well.Rest()
+			well.Enter(s)
+			well.FanShares(a)
+			ill.Rest()
+			ill.Enter(s)
+			ill.FanShares(b)
+			for k := range a {
+				if electric.SpeedWord(float64(a[k])) != electric.SpeedWord(float64(b[k])) {
+					return false
+				}
+			}
+		}
+	}
+	return true
+}
+
+// Left counts the faults that a set-up has not mended.
+func (c *Car) Left(setup []electric.Action) int {
+	n := 0
+	for _, f := range c.faults {
+		if electric.RepairIn(setup, f).Verb != "" {
+			n++
+		}
+	}
+	return n
+}
