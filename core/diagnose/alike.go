@@ -72,10 +72,13 @@ func (g *Guide) blownOrShort(all []fault.Fault) *Alike {
 	if !blown || !shorted {
 		return nil
 	}
-	return &Alike{
-		fmt.Sprintf("%s has blown the fuse, so the circuit is as dead as with %s alone.", short, fuse),
-		fmt.Sprintf("%s out and the battery apart: ohms from its load side to ground; near nothing is the short. A new fuse that blows at once says the same.", fuse.Part),
+	var decides string
+	if isShort(short) {
+		decides = g.inspection(short, fuse.Part)
+	} else {
+		decides = fmt.Sprintf("%s unplugged and turned by hand: stuck, it is the motor; free, it is the fuse alone.", short.Part)
 	}
+	return &Alike{fmt.Sprintf("%s has blown the fuse, so the circuit is as dead as with %s alone.", short, fuse), decides}
 }
 
 // stuckOrShort: a control line shorted to ground is a driver stuck on.

@@ -23,7 +23,7 @@ func TestWhySuspectsCannotBeToldApart(t *testing.T) {
 		names           []string
 		reason, decides string
 	}{
-		{[]string{"F1 open", "wire K1.87 - M1.+ grounded"}, "has blown the fuse", "F1 out and the battery apart"},
+		{[]string{"F1 open", "wire K1.87 - M1.+ grounded"}, "has blown the fuse", "ohms from K1.87 to battery negative"},
 		{[]string{"ECU.62 always on", "wire K3.85 - ECU.62 grounded"}, "reads as it does when ECU.62 holds it", "ECU unplugged"},
 		{[]string{"K1 make contact open", "pin K1.30 open"}, "no place to touch between them", "terminal K1.30"},
 		{[]string{"wire K1.87 - M1.+ resists", "K1 make contact burnt"}, "adds its ohms", "Open the loom"},

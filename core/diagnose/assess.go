@@ -41,6 +41,7 @@ type Standing struct {
 	Fault       string   `json:"fault"`
 	Probability float64  `json:"probability"`
 	SameAs      []string `json:"same-as"`
+	Again       bool     `json:"again,omitempty"` // its part has been renewed: the new one would be bad
 	Alike       *Alike   `json:"alike,omitempty"` // why, where there are several
 	members     []int
 }
@@ -222,6 +223,7 @@ func (g *inquiry) group(members []int, b *belief) Standing {
 		}
 	}
 	s.Fault = g.suspects[members[0]].Name
+	s.Again = g.renewed(g.suspects[members[0]])
 	for _, i := range members[1:] {
 		s.SameAs = append(s.SameAs, g.suspects[i].Name)
 	}

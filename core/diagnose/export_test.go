@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/car"
+	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/probe"
 )
@@ -52,4 +53,26 @@ func (d *Driven) Answer(m *Move) probe.Observation {
 	o, err := d.Car.Answer(m.Do, m.Asked())
 	require.NoError(d.t, err, m.Title)
 	return o
+}
+
+// ShortInspection is a short, the fuse that it blows and the test that decides between them.
+type ShortInspection struct {
+	Fault, Fuse string
+	Test        probe.Test
+}
+
+// ShortInspections lists those of a circuit.
+func ShortInspections(t testing.TB, m *electric.Model) []ShortInspection {
+	t.Helper()
+	g, err := New(m)
+	require.NoError(t, err)
+	var list []ShortInspection
+	for _, s := range g.suspects {
+		for _, fuse := range g.blownBy(s.Fault) {
+			if isShort(s.Fault) {
+				list = append(list, ShortInspection{s.Name, fuse, g.toGround(s.Fault, nil)})
+			}
+		}
+	}
+	return list
 }

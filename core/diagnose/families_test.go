@@ -14,7 +14,7 @@ import (
 	"ironthread/library"
 )
 
-func guideFor(t *testing.T, name string) *diagnose.Guide {
+func guideFor(t testing.TB, name string) *diagnose.Guide {
 	t.Helper()
 	e, err := library.Open(name)
 	require.NoError(t, err)

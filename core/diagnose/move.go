@@ -18,8 +18,12 @@ type Move struct {
 	State     string    `json:"state"`
 	At        string    `json:"at,omitempty"`
 	From      string    `json:"from,omitempty"`
-	With      string    `json:"with,omitempty"`  // of a lamp
-	Part      string    `json:"part,omitempty"`  // of tests of a part
+	With      string    `json:"with,omitempty"` // of a lamp
+	Part      string    `json:"-"`              // of tests of a part; in the file it stands under the test's own key
+	Relay     string    `json:"relay,omitempty"`
+	Turned    string    `json:"turned,omitempty"`
+	Looked    string    `json:"looked,omitempty"`
+	Wiggled   string    `json:"wiggled,omitempty"`
 	Bench     string    `json:"bench,omitempty"` // a relay, between two of its pins
 	Between   []string  `json:"between,omitempty"`
 	Energised bool      `json:"energised,omitempty"`
@@ -58,6 +62,7 @@ type Verdict struct {
 	Probability float64  `json:"probability"`
 	Proven      bool     `json:"proven"`
 	Lacks       []string `json:"lacks"`
+	Again       bool     `json:"again,omitempty"` // its part has been renewed: the new one is bad
 	Alike       *Alike   `json:"alike,omitempty"` // why there are several faults
 }
 
@@ -98,7 +103,7 @@ func (g *inquiry) conclude(a *Assessment, b *belief, seen []probe.Observation, n
 	}
 	a.Verdict = &Verdict{
 		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
-		Alike: top.Alike,
+		Alike: top.Alike, Again: top.Again,
 	}
 	for _, l := range lacking {
 		a.Verdict.Lacks = append(a.Verdict.Lacks, l.text)
@@ -207,6 +212,9 @@ func (g *inquiry) move(t probe.Test, b *belief, now Now) (Move, error) {
 	}
 	slices.SortStableFunc(m.Outcomes, func(x, y Outcome) int { return cmp.Compare(y.Probability, x.Probability) })
 	m.With, m.Part, m.Tools = t.With, t.Part, t.Tools()
+	about := probe.Observation{}
+	about.About(t.Do, t.Part)
+	m.Relay, m.Turned, m.Looked, m.Wiggled = about.Relay, about.Turned, about.Looked, about.Wiggled
 	switch {
 	case t.At.Part == "":
 	case t.At.Inner && t.Do == probe.Ohms:
@@ -373,11 +381,4 @@ func capital(s string) string {
 		return s
 	}
 	return strings.ToUpper(s[:1]) + s[1:]
-}
-
-func onOff(on bool) string {
-	if on {
-		return "on"
-	}
-	return "off"
 }

@@ -92,11 +92,17 @@ func (g *inquiry) rank(b *belief, seen []probe.Observation, now Now) ([]scored, 
 	}
 	for _, w := range g.leadingWires(b) {
 		tests = append(tests, probe.Along(g.circuit, now.Setup, w))
+		for _, held := range g.heldOf(w) {
+			if b.of[held.at] >= closeBelief {
+				tests = append(tests, g.heldTests(held.Fault, now.Setup)...)
+			}
+		}
 	}
 	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0], Setup: probe.Lasting(now.Setup)})
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
 	}
+	b.live(g.Guide)
 	likely := b.closer(closeBelief)
 	made := g.made(seen)
 	var list []scored

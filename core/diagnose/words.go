@@ -73,32 +73,55 @@ func (g *Guide) word(m *Move, t probe.Test, now Now) {
 	}
 }
 
-// asked words the command and adds its step.
+// asked words the state and adds the step that brings it about: every condition in which it differs
+// from a parked vehicle, and the command.
 func (g *Guide) asked(m *Move, t probe.Test, now Now) string {
 	if t.Do == probe.Codes || t.Do == probe.Turned || t.Do == probe.Looked || t.Do == probe.Wiggled || t.Do == probe.Ohms {
 		return ""
 	}
-	command := strings.Join(g.circuit.CommandsIn(t.State, nil, harness.Heard{}), " and ")
+	commands := g.circuit.CommandsIn(t.State, nil, harness.Heard{})
+	conditions := t.State.Conditions()
 	asked := "nothing commanded"
 	switch {
-	case command != "":
+	case len(commands) > 0:
 		asked = t.State.Name + " commanded"
-	case !g.commands():
-		asked = "in " + t.State.Name // nobody commands: a switch, a knob or the heat decides
+	case !g.commands(), len(conditions) > 1:
+		asked = "in " + t.State.Name // a switch, a knob or the heat decides, or the controller for itself
 	}
+	whole := strings.Join(conditions, ", ")
 	switch {
 	case now.State == t.State:
-		m.Steps = append(m.Steps, fmt.Sprintf("%s stays as it is (%s).", capital(t.State.Name), asked))
-	case command == "" && asked == "nothing commanded":
-		m.Steps = append(m.Steps, fmt.Sprintf("Key %s, nothing commanded (%s).", onOff(t.State.Key), t.State.Name))
-	case command == "":
-		m.Steps = append(m.Steps, fmt.Sprintf("Key %s; bring it %s.", onOff(t.State.Key), asked))
+		m.Steps = append(m.Steps, fmt.Sprintf("%s stays as it is (%s; %s).", capital(t.State.Name), asked, whole))
+	case len(commands) == 0 && asked == "nothing commanded":
+		m.Steps = append(m.Steps, fmt.Sprintf("%s, nothing commanded (%s).", capital(whole), t.State.Name))
+	case len(commands) == 0 && g.commands():
+		m.Steps = append(m.Steps, fmt.Sprintf("%s, nothing commanded: bring it %s.", capital(whole), asked))
+	case len(commands) == 0:
+		m.Steps = append(m.Steps, fmt.Sprintf("%s: bring it %s.", capital(whole), asked))
 	case now.Kit.Scan != probe.CommandTool:
-		m.Steps = append(m.Steps, fmt.Sprintf("Bring on %s without a scan tool that commands: %s.", t.State.Name, g.withoutTool(now.Kit, t.State)))
+		m.Steps = append(m.Steps, fmt.Sprintf("%s. Bring on %s without a scan tool that commands: %s.", capital(whole), t.State.Name, g.withoutTool(now.Kit, t.State)))
+	case t.State.Commands == nil: // the controller commands it by itself
+		m.Steps = append(m.Steps, fmt.Sprintf("%s: the controller then commands %s (%s).", capital(whole), strings.Join(commands, " and "), t.State.Name))
 	default:
-		m.Steps = append(m.Steps, fmt.Sprintf("Command %s.", t.State.Name))
+		m.Steps = append(m.Steps, fmt.Sprintf("%s. Command %s%s.", capital(whole), t.State.Name, g.commandWords(t.State, commands)))
 	}
 	return asked
+}
+
+// commandWords names what is commanded where the state's own name does not say it, and the duty.
+func (g *Guide) commandWords(s *harness.State, commands []string) string {
+	var list []string
+	for _, c := range commands {
+		if duty, known := s.DutyOf(c); known {
+			list = append(list, fmt.Sprintf("%s at %g %%", c, duty))
+		} else if c != s.Name {
+			list = append(list, c)
+		}
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return " (" + strings.Join(list, ", ") + ")"
 }
 
 // commands tells whether a controller commands any state of the circuit.
