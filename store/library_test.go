@@ -19,23 +19,28 @@ func TestHarnesses(t *testing.T) {
 	s, ctx := storetest.Open(t), t.Context()
 	_, err := s.PutHarness(ctx, "twin", "Twin fans", "first")
 	require.NoError(t, err)
-	name, err := s.AddHarness(ctx, "twin", "Twin fans", "mine")
+	mine, err := s.AddHarness(ctx, "twin", "Twin fans", "mine")
 	require.NoError(t, err)
-	assert.Equal(t, "twin-2", name)
-	name, err = s.AddHarness(ctx, "twin", "Twin fans", "yours")
+	assert.Equal(t, "twin-2", mine.Name)
+	yours, err := s.AddHarness(ctx, "twin", "Twin fans", "yours")
 	require.NoError(t, err)
-	assert.Equal(t, "twin-3", name)
+	assert.Equal(t, "twin-3", yours.Name)
 	_, err = s.HarnessNamed(ctx, "triplet")
 	assert.ErrorIs(t, err, store.ErrNotFound)
 
-	require.NoError(t, s.ReviseHarness(ctx, "twin-2", "mine", "Twin fans, two", "mine, better"))
-	err = s.ReviseHarness(ctx, "twin-2", "mine", "Twin fans, two", "somebody else's")
+	require.NoError(t, s.ReviseHarness(ctx, "twin-2", mine.Revision, "Twin fans, two", "mine, better"))
+	err = s.ReviseHarness(ctx, "twin-2", mine.Revision, "Twin fans, two", "somebody else's")
 	assert.ErrorIs(t, err, store.ErrChanged)
-	assert.ErrorIs(t, s.ReviseHarness(ctx, "triplet", "", "", ""), store.ErrNotFound)
+	assert.ErrorIs(t, s.ReviseHarness(ctx, "triplet", 0, "", ""), store.ErrNotFound)
 	h, err := s.HarnessNamed(ctx, "twin-2")
 	require.NoError(t, err)
 	assert.Equal(t, "mine, better", h.Source)
 	assert.Equal(t, "Twin fans, two", h.Title)
+	assert.Equal(t, 2, h.Number)
+	old, err := s.Revision(ctx, mine.Revision)
+	require.NoError(t, err)
+	assert.Equal(t, "mine", old.Source, "what was is still there")
+	assert.Equal(t, 1, old.Number)
 
 	// A shipped one is brought up to date only while nobody has edited it here.
 	_, err = s.PutHarness(ctx, "twin", "Twin fans, newer", "second")
@@ -43,7 +48,7 @@ func TestHarnesses(t *testing.T) {
 	h, err = s.HarnessNamed(ctx, "twin")
 	require.NoError(t, err)
 	assert.Equal(t, "second", h.Source)
-	require.NoError(t, s.ReviseHarness(ctx, "twin", "second", "Twin fans, ours", "edited"))
+	require.NoError(t, s.ReviseHarness(ctx, "twin", h.Newest, "Twin fans, ours", "edited"))
 	_, err = s.PutHarness(ctx, "twin", "Twin fans, newest", "third")
 	require.NoError(t, err)
 	h, err = s.HarnessNamed(ctx, "twin")
@@ -68,7 +73,7 @@ func TestVehiclesKeepTheirNames(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Equal(t, "Ferry", list[0].Name, "by name")
-	_, err = s.OpenJob(ctx, 999, 999, "x", "Oda", time.Now())
+	_, err = s.OpenJob(ctx, 999, 999, "x", "Oda", time.Now(), "")
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -108,15 +113,21 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 	require.NoError(t, s.Close())
 	var from time.Time
 	for what, call := range map[string]func() error{
-		"jobs":    func() error { _, err := s.Jobs(ctx); return err },
+		"jobs":    func() error { _, _, err := s.Jobs(ctx, store.Find{}); return err },
 		"job":     func() error { _, err := s.Job(ctx, id); return err },
 		"entries": func() error { _, err := s.Entries(ctx, id); return err },
-		"all":     func() error { _, err := s.AllEntries(ctx); return err },
+		"closed":  func() error { _, err := s.ClosedJobs(ctx, ""); return err },
+		"version": func() error { _, err := s.ClosedVersion(ctx); return err },
+		"warm":    func() error { _, err := s.OpenRevisions(ctx, 3); return err },
+		"stands":  func() error { return s.PutStanding(ctx, id, 1, store.Standing{}) },
+		"healthy": func() error { return s.Healthy(ctx) },
+		"old":     func() error { _, err := s.Revision(ctx, 1); return err },
+		"delete":  func() error { return s.DeleteHarness(ctx, "twin") },
 		"last":    func() error { _, err := s.LastSeq(ctx, id); return err },
-		"append":  func() error { _, err := s.Append(ctx, id, 1, note("x")); return err },
-		"open":    func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now()); return err },
+		"append":  func() error { _, err := s.Append(ctx, id, 1, "", write(note("x"))); return err },
+		"open":    func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now(), ""); return err },
 		"import": func() error {
-			_, err := s.ImportJob(ctx, 1, 1, "x", time.Now(), []job.Entry{note("x")}, nil)
+			_, err := s.ImportJob(ctx, store.Imported{Vehicle: "x", Entries: []job.Entry{note("x")}})
 			return err
 		},
 		"photo":    func() error { _, err := s.AddJobPhoto(ctx, id, []byte{1}); return err },
@@ -125,7 +136,7 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 		"set":      func() error { return s.Set(ctx, "learn-from", from) },
 		"vehicles": func() error { _, err := s.Vehicles(ctx); return err },
 		"harness":  func() error { _, err := s.HarnessNamed(ctx, "twin"); return err },
-		"revise":   func() error { return s.ReviseHarness(ctx, "twin", "a", "b", "c") },
+		"revise":   func() error { return s.ReviseHarness(ctx, "twin", 1, "b", "c") },
 		"add":      func() error { _, err := s.AddHarness(ctx, "twin", "b", "c"); return err },
 		"boxes":    func() error { _, err := s.Photos(ctx, 1); return err },
 	} {

@@ -2,9 +2,7 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 )
 
@@ -29,6 +27,8 @@ type Tag struct {
 
 // PutPhoto keeps a box's photograph in place of one there was; its tags stay.
 func (s *Store) PutPhoto(ctx context.Context, harness int64, p Photo) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
 	_, err := s.db.ExecContext(ctx, `
 		INSERT INTO box_photos (harness_id, box, jpeg, width, height) VALUES ($1, $2, $3, $4, $5)
 		ON CONFLICT (harness_id, box) DO UPDATE SET jpeg = EXCLUDED.jpeg, width = EXCLUDED.width, height = EXCLUDED.height, taken_at = now()`,
@@ -38,6 +38,8 @@ func (s *Store) PutPhoto(ctx context.Context, harness int64, p Photo) error {
 
 // Photos lists a harness's photographs without their pictures.
 func (s *Store) Photos(ctx context.Context, harness int64) ([]Photo, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
 	rows, err := s.db.QueryContext(ctx, `SELECT box, width, height, tags FROM box_photos WHERE harness_id = $1 ORDER BY box`, harness)
 	if err != nil {
 		return nil, wrap("listing photographs", err)
@@ -60,9 +62,11 @@ func (s *Store) Photos(ctx context.Context, harness int64) ([]Photo, error) {
 
 // Picture gives a box's photograph as JPEG; ErrNotFound if there is none.
 func (s *Store) Picture(ctx context.Context, harness int64, box string) ([]byte, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
 	var b []byte
 	err := s.db.GetContext(ctx, &b, `SELECT jpeg FROM box_photos WHERE harness_id = $1 AND box = $2`, harness, box)
-	if errors.Is(err, sql.ErrNoRows) {
+	if noRows(err) {
 		return nil, fmt.Errorf("photograph of %s: %w", box, ErrNotFound)
 	}
 	return b, wrap("reading a photograph", err)
@@ -77,6 +81,8 @@ func (s *Store) TagPhoto(ctx context.Context, harness int64, box string, tag Tag
 	if tag.Wide <= 0 {
 		kept = []byte("[]")
 	}
+	ctx, cancel := s.within(ctx)
+	defer cancel()
 	done, err := s.db.ExecContext(ctx, `
 		UPDATE box_photos SET tags = coalesce((SELECT jsonb_agg(t) FROM jsonb_array_elements(tags) AS t WHERE t->>'part' <> $3), '[]') || $4::jsonb
 		WHERE harness_id = $1 AND box = $2`, harness, box, tag.Part, string(kept))
@@ -87,4 +93,32 @@ func (s *Store) TagPhoto(ctx context.Context, harness int64, box string, tag Tag
 		return fmt.Errorf("photograph of %s: %w", box, ErrNotFound)
 	}
 	return nil
+}
+
+const insertPhoto = `INSERT INTO job_photos (job_id, jpeg) VALUES ($1, $2) RETURNING id`
+
+// AddJobPhoto keeps a photograph of a job and gives its number.
+func (s *Store) AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var id int64
+	err := s.db.GetContext(ctx, &id, insertPhoto, jobID, jpeg)
+	if isCode(err, foreignKey) {
+		return 0, fmt.Errorf("job %d: %w", jobID, ErrNotFound)
+	}
+	return id, wrap("keeping a photograph", err)
+}
+
+// JobPhoto gives a photograph of a job; ErrNotFound if it has none of that number.
+func (s *Store) JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list [][]byte
+	if err := s.db.SelectContext(ctx, &list, `SELECT jpeg FROM job_photos WHERE job_id = $1 AND id = $2`, jobID, id); err != nil {
+		return nil, wrap("reading a photograph", err)
+	}
+	if len(list) == 0 {
+		return nil, fmt.Errorf("photograph %d: %w", id, ErrNotFound)
+	}
+	return list[0], nil
 }

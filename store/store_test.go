@@ -23,11 +23,20 @@ func newJob(t *testing.T, s *store.Store) int64 {
 	ctx := context.Background()
 	vehicle, err := s.PutVehicle(ctx, "Gritter 6", "")
 	require.NoError(t, err)
-	harness, err := s.PutHarness(ctx, "twin", "Twin fans", "harness: 1")
+	harness, err := s.PutHarness(ctx, "twin", "Twin fans", circuit)
 	require.NoError(t, err)
-	id, err := s.OpenJob(ctx, vehicle, harness, "runs hot", "Oda", time.Now())
+	id, err := s.OpenJob(ctx, vehicle, harness, "runs hot", "Oda", time.Now(), "")
 	require.NoError(t, err)
 	return id
+}
+
+// circuit is the least harness file there can be.
+const circuit = "harness: 1\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: 8}, F1: {kind: fuse, amps: 20}}\n" +
+	"wires: {BAT.+ - F1.a: , F1.b - M1.+: , M1.- - G1: }\nstates: {on: {key: on}}\n"
+
+// write is a decision to write these entries whatever the log holds.
+func write(entries ...job.Entry) store.Decide {
+	return func(*store.Log) ([]job.Entry, error) { return entries, nil }
 }
 
 func note(text string) job.Entry {
@@ -37,7 +46,7 @@ func note(text string) job.Entry {
 func TestAJobAndItsLog(t *testing.T) {
 	s, ctx := storetest.Open(t), context.Background()
 	id := newJob(t, s)
-	meanwhile, err := s.Append(ctx, id, 1, note("one"), note("two"))
+	meanwhile, err := s.Append(ctx, id, 1, "", write(note("one"), note("two")))
 	require.NoError(t, err)
 	assert.Empty(t, meanwhile)
 	entries, err := s.Entries(ctx, id)
@@ -49,11 +58,15 @@ func TestAJobAndItsLog(t *testing.T) {
 	last, err := s.LastSeq(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, 3, last)
-	jobs, err := s.Jobs(ctx)
+	jobs, of, err := s.Jobs(ctx, store.Find{Limit: 5})
 	require.NoError(t, err)
 	require.Len(t, jobs, 1)
+	assert.Equal(t, 1, of)
 	assert.Equal(t, "Gritter 6", jobs[0].Vehicle)
-	assert.Equal(t, "harness: 1", jobs[0].Source)
+	assert.Equal(t, 3, jobs[0].Summary.Last)
+	at, err := s.Job(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, circuit, at.Source)
 }
 
 // Two people at one job: nothing is lost, each is told what the other wrote.
@@ -66,7 +79,7 @@ func TestTwoWritersLoseNothing(t *testing.T) {
 	for w := range 2 {
 		wait.Go(func() {
 			for i := range each {
-				meanwhile, err := s.Append(ctx, id, 1, note(fmt.Sprintf("%d/%d", w, i)))
+				meanwhile, err := s.Append(ctx, id, 1, "", write(note(fmt.Sprintf("%d/%d", w, i))))
 				assert.NoError(t, err)
 				told[w] = max(told[w], len(meanwhile))
 			}
@@ -86,9 +99,9 @@ func TestWhatIsNotThere(t *testing.T) {
 	s, ctx := storetest.Open(t), context.Background()
 	_, err := s.Job(ctx, 99)
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, err = s.Append(ctx, 99, 0, note("x"))
+	_, err = s.Append(ctx, 99, 0, "", write(note("x")))
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, err = s.OpenJob(ctx, 99, 99, "x", "y", time.Now())
+	_, err = s.OpenJob(ctx, 99, 99, "x", "y", time.Now(), "")
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	_, err = store.Open(ctx, "")
 	assert.ErrorContains(t, err, "empty")
@@ -107,7 +120,7 @@ func TestOpeningTwiceKeepsWhatIsThere(t *testing.T) {
 	s, err := store.Open(ctx, dsn)
 	require.NoError(t, err)
 	defer s.Close()
-	jobs, err := s.Jobs(ctx)
+	jobs, _, err := s.Jobs(ctx, store.Find{Limit: 5})
 	require.NoError(t, err)
 	assert.Len(t, jobs, 2)
 	harnesses, err := s.Harnesses(ctx)
@@ -117,23 +130,23 @@ func TestOpeningTwiceKeepsWhatIsThere(t *testing.T) {
 
 func TestJobPhotosAndSettings(t *testing.T) {
 	keep, ctx := storetest.Open(t), t.Context()
-	v, err := keep.PutVehicle(ctx, "Gritter", "")
-	require.NoError(t, err)
-	h, err := keep.PutHarness(ctx, "h", "H", "source")
-	require.NoError(t, err)
-	id, err := keep.ImportJob(ctx, v, h, "runs hot", time.Now(), []job.Entry{
+	in := store.Imported{Vehicle: "Gritter", Title: "runs hot", OpenedAt: time.Now(), Origin: "elsewhere", Harness: store.Harness{Name: "h", Title: "H", Source: circuit}, Entries: []job.Entry{
 		{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
 		{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
 		{Seq: 3, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 40, Seq: 2}},
 		{Seq: 4, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 7, Seq: 2}},
-	}, map[int64][]byte{7: {7}, 40: {4, 0}})
+	}, Photos: map[int64][]byte{7: {7}, 40: {4, 0}}}
+	id, err := keep.ImportJob(ctx, in)
 	require.NoError(t, err)
-	all, err := keep.AllEntries(ctx)
+	again, err := keep.ImportJob(ctx, in)
+	require.ErrorIs(t, err, store.ErrAlready)
+	assert.Equal(t, id, again, "the job that is here")
+	all, err := keep.Entries(ctx, id)
 	require.NoError(t, err)
-	require.Len(t, all[id], 4)
-	assert.Equal(t, "salt", all[id][1].Body.Text)
+	require.Len(t, all, 4)
+	assert.Equal(t, "salt", all[1].Body.Text)
 	for k, want := range [][]byte{{4, 0}, {7}} { // each under its number here
-		b, err := keep.JobPhoto(ctx, id, all[id][2+k].Body.Photo)
+		b, err := keep.JobPhoto(ctx, id, all[2+k].Body.Photo)
 		require.NoError(t, err)
 		assert.Equal(t, want, b)
 	}

@@ -147,5 +147,5 @@ func readingWord(r *probe.Reading) string {
 	if r.Open {
 		return "OL"
 	}
-	return diagnose.FormatVolts(r.Figure)
+	return probe.FormatVolts(r.Figure)
 }

@@ -413,7 +413,7 @@ func expected(point *electric.Point) map[string]string {
 	for pin, v := range point.Pins {
 		words[pin] = "nothing, it floats"
 		if v != nil {
-			words[pin] = diagnose.FormatVolts(*v)
+			words[pin] = probe.FormatVolts(*v)
 		}
 	}
 	return words

@@ -109,7 +109,8 @@ func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
 	for name, g := range everyGuide(t) {
 		for _, p := range g.circuit.Parts {
 			for _, test := range probe.Around(g.circuit, nil, p) {
-				good := g.healthy(test)
+				healthy := g.healthy(test)
+				good := healthy.String()
 				require.NotEmpty(t, good, "%s: %s", name, test.Key())
 				if test.Do != probe.Ohms {
 					continue
@@ -117,7 +118,7 @@ func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
 				x, err := g.model.Instrument(test.Setup, nil, electric.Ohmmeter, test.At, test.From)
 				require.NoError(t, err)
 				ohms := x.Shows(test.State)
-				assert.Equal(t, FormatOhms(ohms), good, "%s: %s", name, test.Key())
+				assert.Equal(t, probe.FormatOhms(ohms), good, "%s: %s", name, test.Key())
 				if relay, ok := p.Spec.(*harness.Relay); ok && test.At.Name == "86" && relay.Suppression == "" && relay.CoilOhms > 0 {
 					assert.InEpsilon(t, relay.CoilOhms, ohms, 0.01, "%s: the coil's own ohms", name)
 				}
@@ -150,11 +151,11 @@ func TestTheTextbooksOrder(t *testing.T) {
 // Ohms and volts are spelled as a meter shows them.
 func TestFormats(t *testing.T) {
 	for ohms, want := range map[float64]string{0: "0.0 Ω", 0.44: "0.4 Ω", 9.96: "10.0 Ω", 85: "85 Ω", 2200: "2.2 kΩ", 4.7e6: "4.7 MΩ", 9e7: "open"} {
-		assert.Equal(t, want, FormatOhms(ohms))
+		assert.Equal(t, want, probe.FormatOhms(ohms))
 	}
-	assert.Equal(t, "open", FormatOhms(math.Inf(1)))
-	assert.Equal(t, "open", FormatOhms(math.NaN()))
-	assert.Equal(t, "-6.2 V", FormatVolts(-6.21))
+	assert.Equal(t, "open", probe.FormatOhms(math.Inf(1)))
+	assert.Equal(t, "open", probe.FormatOhms(math.NaN()))
+	assert.Equal(t, "-6.2 V", probe.FormatVolts(-6.21))
 }
 
 // Every suspect of every circuit has a kind, and kinds do not carry a part's name.

@@ -23,8 +23,8 @@ func (g *Guide) Look(ctx context.Context, seen []probe.Observation, now Now, t p
 	return q.move(t, b, now)
 }
 
-// Healthy words what a test shows on a car with nothing wrong, as drawn.
-func (g *Guide) Healthy(t probe.Test) string { return g.healthy(t) }
+// Healthy is what a test shows on a car with nothing wrong, as drawn.
+func (g *Guide) Healthy(t probe.Test) probe.Good { return g.healthy(t) }
 
 // Suppose computes what the car shows in a state if this fault is in it: first run through
 // every state with everything fitted, so that what blows has blown.

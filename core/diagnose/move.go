@@ -205,8 +205,10 @@ func (g *inquiry) move(t probe.Test, b *belief, now Now) (Move, error) {
 	}
 	m := Move{
 		Do: t.Do, State: t.State.Name, Setup: probe.SetupWords(t.Setup),
-		Minutes: g.minutes(t, now), Bits: o.bits(b.of, b.same), Good: g.healthy(t),
+		Minutes: g.minutes(t, now), Bits: o.bits(b.of, b.same),
 	}
+	good := g.healthy(t)
+	m.Good = good.String()
 	for k, label := range o.labels {
 		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, b.of)})
 	}
@@ -298,7 +300,7 @@ func (g *Guide) do(a electric.Action) string {
 	case electric.Swapped:
 		return fmt.Sprintf("let %s and %s change places%s", a.Part, a.Other, g.place(a.Part))
 	case electric.Replaced:
-		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat", FormatOhms(a.Ohms), a.Part)
+		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat", probe.FormatOhms(a.Ohms), a.Part)
 	}
 	return a.String()
 }
@@ -365,15 +367,6 @@ func (g *Guide) where(pin harness.Pin) string {
 		}
 	}
 	return s
-}
-
-// wordFans spells what each fan does.
-func (g *Guide) wordFans(motors map[string]electric.MotorPoint) string {
-	var list []string
-	for _, fan := range g.fans {
-		list = append(list, fmt.Sprintf("%s %s", fan, motors[fan].Speed))
-	}
-	return strings.Join(list, ", ")
 }
 
 func capital(s string) string {

@@ -341,33 +341,9 @@ func spell(t probe.Test, v float64) string {
 	case probe.Amps:
 		return fmt.Sprintf("%.1f A", v)
 	case probe.Ohms:
-		return FormatOhms(math.Pow(10, v) - leadOhms)
+		return probe.FormatOhms(math.Pow(10, v) - leadOhms)
 	}
-	return FormatVolts(v)
-}
-
-// FormatOhms spells a resistance as a meter does.
-func FormatOhms(v float64) string {
-	switch {
-	case v > 3e7 || math.IsInf(v, 1) || math.IsNaN(v):
-		return "open"
-	case v >= 1e6:
-		return fmt.Sprintf("%.1f MΩ", v/1e6)
-	case v >= 1e3:
-		return fmt.Sprintf("%.1f kΩ", v/1e3)
-	case v >= 10:
-		return fmt.Sprintf("%.0f Ω", v)
-	}
-	return fmt.Sprintf("%.1f Ω", math.Max(0, v))
-}
-
-// FormatVolts spells a figure as a meter does.
-func FormatVolts(v float64) string {
-	s := fmt.Sprintf("%.1f", v)
-	if s == "-0.0" {
-		s = "0.0"
-	}
-	return s + " V"
+	return probe.FormatVolts(v)
 }
 
 // bits is the expected information of a test in bits; nothing is gained by telling those in
@@ -413,49 +389,58 @@ func (o *outcomes) bits(belief []float64, same []int) float64 {
 	return math.Max(0, outer-inner/sum)
 }
 
-// healthy words what a test shows on a car with nothing wrong, as drawn.
-func (g *Guide) healthy(t probe.Test) string {
+// healthy is what a test shows on a car with nothing wrong, as drawn.
+func (g *Guide) healthy(t probe.Test) probe.Good {
 	switch t.Do {
-	case probe.Codes:
-		return "no codes"
-	case probe.Turned, probe.Looked, probe.Wiggled:
-		return probe.Words[t.Do][0]
+	case probe.Codes, probe.Turned, probe.Looked, probe.Wiggled:
+		return probe.Good{Word: probe.Words[t.Do][0]}
 	case probe.Volts, probe.Lamp, probe.LED, probe.Ohms, probe.Amps:
 		return g.healthyInstrument(t)
 	}
 	n, err := g.model.Network(t.Setup, nil)
 	if err != nil {
-		return ""
+		return probe.Good{}
 	}
 	n.Enter(t.State)
 	p := n.Point(t.State)
 	if t.Do == probe.LookAtFans {
-		return g.wordFans(p.Motors)
+		good := probe.Good{Fans: map[string]string{}}
+		for _, fan := range g.fans {
+			good.Fans[fan] = string(p.Motors[fan].Speed)
+		}
+		return good
 	}
+	word := probe.Words[probe.Relay][1]
 	if p.Relays[t.Part] == "pulled in" {
-		return "click"
+		word = probe.Words[probe.Relay][0]
 	}
-	return "nothing"
+	return probe.Good{Word: word}
 }
 
-func (g *Guide) healthyInstrument(t probe.Test) string {
+func (g *Guide) healthyInstrument(t probe.Test) probe.Good {
 	x, err := g.instrument(t, t.Setup, nil)
 	if err != nil {
-		return ""
+		return probe.Good{}
 	}
 	v := x.Shows(t.State)
 	switch t.Do {
 	case probe.Volts:
 		if x.Floats() {
-			return "nothing (floating)"
+			return probe.Good{Floats: true}
 		}
-		return FormatVolts(v)
+		return probe.Good{Volts: rounded(v)}
 	case probe.Lamp:
-		return g.model.LampWord(v)
+		return probe.Good{Word: g.model.LampWord(v)}
 	case probe.LED:
-		return electric.LEDWord(v)
+		return probe.Good{Word: electric.LEDWord(v)}
 	case probe.Amps:
-		return fmt.Sprintf("%.1f A", v)
+		return probe.Good{Amps: rounded(v)}
 	}
-	return FormatOhms(v)
+	if math.IsInf(v, 1) || math.IsNaN(v) {
+		return probe.Good{Ohms: &probe.Reading{Open: true}}
+	}
+	return probe.Good{Ohms: rounded(v)}
 }
+
+// rounded keeps a figure to a hundredth, as finely as a log needs it.
+func rounded(v float64) *probe.Reading { return &probe.Reading{Figure: math.Round(100*v) / 100} }

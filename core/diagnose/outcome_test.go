@@ -36,7 +36,7 @@ func TestLabels(t *testing.T) {
 	inVolts := probe.Test{Do: probe.Volts}
 	assert.Equal(t, []string{"under 3.1 V", "3.1 to 9.4 V", "over 9.4 V"}, figureLabels(inVolts, []float64{3.1, 9.4}, nil))
 	assert.Equal(t, []string{"about 6.2 V"}, figureLabels(inVolts, nil, []float64{6.2}))
-	assert.Equal(t, "0.0 V", FormatVolts(-0.001))
+	assert.Equal(t, "0.0 V", probe.FormatVolts(-0.001))
 }
 
 func TestSpeedChancesSumToOne(t *testing.T) {

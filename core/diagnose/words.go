@@ -152,7 +152,7 @@ func (g *Guide) withoutTool(kit probe.Kit, state *harness.State) string {
 			continue
 		}
 		ways = append(ways, fmt.Sprintf("a resistor of about %s in the place of %s (%.0f °C; engine off where possible, it blinds the gauge; out again before the job closes)",
-			FormatOhms(ohms), p.Name, hottest+standInMargin))
+			probe.FormatOhms(ohms), p.Name, hottest+standInMargin))
 	}
 	if hottest > 0 {
 		ways = append(ways, fmt.Sprintf("the engine warmed up under watch to %.0f °C", hottest))

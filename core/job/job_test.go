@@ -16,7 +16,7 @@ func entry(seq int, kind job.Kind, body job.Body) job.Entry {
 }
 
 func seen(state string, fans map[string]string) job.Body {
-	return job.Body{Seen: &probe.Observation{State: state, Fans: fans}, Expected: "M1 fast"}
+	return job.Body{Seen: &probe.Observation{State: state, Fans: fans}, Good: &probe.Good{Fans: map[string]string{"M1": "fast"}}}
 }
 
 func TestFold(t *testing.T) {
@@ -53,19 +53,20 @@ func TestFold(t *testing.T) {
 func TestTellingReadings(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	volts := func(v float64, open bool, expected string) bool {
+	volts := func(v float64, open bool, good probe.Good) bool {
 		o := &probe.Observation{State: "low", At: "F3.a", Volts: &probe.Reading{Figure: v, Open: open}}
-		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: o, Expected: expected})})
+		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: o, Good: &good})})
 		return s.Beads[0].Telling
 	}
-	assert.True(t, volts(12.4, false, "6.2 V"))
-	assert.False(t, volts(6.0, false, "6.2 V"))
-	assert.True(t, volts(0, true, "6.2 V"))
-	assert.False(t, volts(0, true, "nothing (floating)"))
+	six := probe.Good{Volts: &probe.Reading{Figure: 6.2}}
+	assert.True(t, volts(12.4, false, six))
+	assert.False(t, volts(6.0, false, six))
+	assert.True(t, volts(0, true, six))
+	assert.False(t, volts(0, true, probe.Good{Floats: true}))
 }
 
 func TestBodiesSurviveTheStore(t *testing.T) {
-	b := job.Body{Text: "note", Seq: 3, Action: "K1 out", Expected: "6.2 V",
+	b := job.Body{Text: "note", Seq: 3, Action: "K1 out", Good: &probe.Good{Volts: &probe.Reading{Figure: 6.2}},
 		Seen: &probe.Observation{State: "low", At: "F3.a", Volts: &probe.Reading{Open: true}, Setup: []string{"K1 out"}}}
 	raw, err := b.Marshal()
 	require.NoError(t, err)
@@ -107,24 +108,24 @@ func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
 func TestTellingOfEveryKind(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	telling := func(o probe.Observation, expected string) bool {
-		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: &o, Expected: expected})})
+	figure := func(v float64) *probe.Reading { return &probe.Reading{Figure: v} }
+	telling := func(o probe.Observation, good probe.Good) bool {
+		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: &o, Good: &good})})
 		require.NotContains(t, s.Beads[0].Detail, "does not count", o.String())
 		return s.Beads[0].Telling
 	}
-	figure := func(v float64) *probe.Reading { return &probe.Reading{Figure: v} }
 	relay := probe.Observation{State: "low", Relay: "K1", Felt: "nothing"}
-	assert.True(t, telling(relay, "click"))
+	assert.True(t, telling(relay, probe.Good{Word: "click"}))
 	relay.Felt = "click"
-	assert.False(t, telling(relay, "click"))
-	assert.False(t, telling(probe.Observation{Codes: &[]string{}}, "no codes"))
-	assert.True(t, telling(probe.Observation{Codes: &[]string{"P0480"}}, "no codes"))
-	assert.True(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(1)}, "5.6 A"))
-	assert.False(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(5.2)}, "5.6 A"))
+	assert.False(t, telling(relay, probe.Good{Word: "click"}))
+	assert.False(t, telling(probe.Observation{Codes: &[]string{}}, probe.Good{Word: "none"}))
+	assert.True(t, telling(probe.Observation{Codes: &[]string{"P0480"}}, probe.Good{Word: "none"}))
+	assert.True(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(1)}, probe.Good{Amps: figure(5.6)}))
+	assert.False(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(5.2)}, probe.Good{Amps: figure(5.6)}))
 	coil := probe.Observation{Bench: "K1", Between: []string{"86", "85"}, Ohms: figure(84)}
-	assert.False(t, telling(coil, "85 Ω"))
+	assert.False(t, telling(coil, probe.Good{Ohms: figure(85)}))
 	coil.Ohms = &probe.Reading{Open: true}
-	assert.True(t, telling(coil, "85 Ω"))
-	assert.False(t, telling(probe.Observation{State: "low", Lamp: "bright", At: "K1.30"}, "bright"))
-	assert.False(t, telling(probe.Observation{Unreachable: true, At: "K1.30"}, ""))
+	assert.True(t, telling(coil, probe.Good{Ohms: figure(85)}))
+	assert.False(t, telling(probe.Observation{State: "low", Lamp: "bright", At: "K1.30"}, probe.Good{Word: "bright"}))
+	assert.False(t, telling(probe.Observation{Unreachable: true, At: "K1.30"}, probe.Good{}))
 }

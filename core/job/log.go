@@ -9,7 +9,6 @@ package job
 import (
 	"encoding/json"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
 	"time"
@@ -37,10 +36,11 @@ const (
 	Repaired Kind = "repaired" // Body: Action, Text, Fault, Proven, Parts, Minutes
 	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
 	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
+	Moved    Kind = "moved"    // Body: Revision of the harness that the job goes by from now on; Text, what changes
 )
 
 // Kinds lists them all.
-var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured}
+var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved}
 
 // Reason is why a job closes.
 type Reason string
@@ -66,14 +66,14 @@ type Entry struct {
 	Body Body
 }
 
-// Body is what an entry carries; which fields, its kind says. Expected is what a car with
-// nothing wrong would have shown, kept as it was when the reading was taken.
+// Body is what an entry carries; which fields, its kind says. Good is what a car with nothing wrong
+// would have shown, kept as it was when the reading was taken.
 type Body struct {
-	Text     string             `json:"text,omitempty"`
-	Seen     *probe.Observation `json:"seen,omitempty"`
-	Expected string             `json:"expected,omitempty"`
-	Action   string             `json:"action,omitempty"`
-	Seq      int                `json:"seq,omitempty"`
+	Text   string             `json:"text,omitempty"`
+	Seen   *probe.Observation `json:"seen,omitempty"`
+	Good   *probe.Good        `json:"good,omitempty"`
+	Action string             `json:"action,omitempty"`
+	Seq    int                `json:"seq,omitempty"`
 
 	Fault   string  `json:"fault,omitempty"`   // found, at a repair
 	Proven  bool    `json:"proven,omitempty"`  // it was, then
@@ -82,6 +82,11 @@ type Body struct {
 	Check   string  `json:"check,omitempty"`   // key of a check
 	Reason  Reason  `json:"reason,omitempty"`  // of closing
 	Photo   int64   `json:"photo,omitempty"`
+
+	Revision   int64       `json:"revision,omitempty"`   // of the harness
+	Conclusion *Conclusion `json:"conclusion,omitempty"` // of a closed job, as it stood then
+
+	Expected string `json:"expected,omitempty"` // Good in words, as older logs have it; for reading only
 }
 
 // Bead is an entry as the thread shows it.
@@ -105,6 +110,8 @@ type State struct {
 	Reason Reason
 	Last   int // the newest entry's Seq
 
+	Conclusion *Conclusion // of a closed job; nil where it was closed before conclusions were kept
+
 	Repairs []Body            // not struck out, oldest first
 	Said    map[string]string // checks answered by hand since the last repair, by their key
 }
@@ -112,12 +119,7 @@ type State struct {
 // Fold replays the log. An entry that the circuit no longer permits is shown with the reason
 // and counts for nothing.
 func Fold(c *harness.Circuit, entries []Entry) *State {
-	struck := map[int]bool{}
-	for _, e := range entries {
-		if e.Kind == Struck {
-			struck[e.Body.Seq] = true
-		}
-	}
+	struck := struckOut(entries)
 	s := &State{Said: map[string]string{}}
 	for _, e := range entries {
 		s.Last = max(s.Last, e.Seq)
@@ -179,12 +181,15 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 		if err != nil {
 			return err
 		}
-		s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
 		if e.Kind == Undid { // a repair taken back is none
+			s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
 			s.Repairs = slices.DeleteFunc(slices.Clone(s.Repairs), func(r Body) bool { return r.Action == e.Body.Action })
-		} else {
-			s.Ledger = append(s.Ledger, a)
+			return nil
 		}
+		if a.Verb != electric.Renewed && a.Verb != electric.RenewedUsed { // a part may be renewed again
+			s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
+		}
+		s.Ledger = append(s.Ledger, a)
 		if e.Kind == Repaired {
 			s.Repairs = append(s.Repairs, e.Body)
 			s.Said = map[string]string{} // another car: asked again
@@ -192,7 +197,7 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 	case Checked:
 		s.Said[e.Body.Check] = e.Body.Text
 	case Closed:
-		s.Closed, s.Reason = true, e.Body.Reason
+		s.Closed, s.Reason, s.Conclusion = true, e.Body.Reason, e.Body.Conclusion
 	}
 	return nil
 }
@@ -205,9 +210,12 @@ func word(e Entry) (title, detail string, telling bool) {
 			return "Nothing readable", "", false
 		}
 		title = e.Body.Seen.String()
-		if e.Body.Expected != "" {
+		switch {
+		case e.Body.Good.Given():
+			detail = e.Body.Good.String() + " if all were well"
+			telling = !e.Body.Good.Agrees(e.Body.Seen)
+		case e.Body.Expected != "":
 			detail = e.Body.Expected + " if all were well"
-			telling = !agrees(e.Body.Seen, e.Body.Expected)
 		}
 		return title, detail, telling
 	case Did:
@@ -231,6 +239,8 @@ func word(e Entry) (title, detail string, telling bool) {
 		return "Closed", e.Body.Text, false
 	case Opened:
 		return e.Body.Text, "the complaint", true
+	case Moved:
+		return "The harness as it is drawn now", e.Body.Text, false
 	}
 	return e.Body.Text, "", false
 }
@@ -244,35 +254,26 @@ func CheckWords(key string) string {
 	return first + ": " + rest
 }
 
-// agrees tells roughly whether a reading is as expected: the same words, or within a volt, an
-// amp, or a third of the ohms.
-func agrees(o *probe.Observation, expected string) bool {
-	switch {
-	case o.Unreachable:
-		return true
-	case o.Fans != nil:
-		return o.FansWords() == expected
-	case o.Word() != "":
-		return strings.HasSuffix(expected, o.Word()) || o.Codes != nil && (expected == "no codes") == (o.Word() == "none")
-	}
-	r := o.Reading()
-	if r == nil {
-		return true
-	}
-	var figure float64
-	if _, err := fmt.Sscanf(expected, "%f", &figure); err != nil {
-		return r.Open // "nothing", "open"
-	}
-	if r.Open {
-		return false
-	}
-	if o.Ohms != nil {
-		if strings.Contains(expected, "kΩ") {
-			figure *= 1e3
+// Pinned is the revision of the harness that a job goes by: the one that its log names last, or the
+// one it was opened with.
+func Pinned(entries []Entry, opened int64) int64 {
+	struck := struckOut(entries)
+	for _, e := range slices.Backward(entries) {
+		if e.Kind == Moved && !struck[e.Seq] {
+			return e.Body.Revision
 		}
-		return math.Abs(r.Figure-figure) < max(0.3, figure/3)
 	}
-	return math.Abs(r.Figure-figure) < 1
+	return opened
+}
+
+func struckOut(entries []Entry) map[int]bool {
+	struck := map[int]bool{}
+	for _, e := range entries {
+		if e.Kind == Struck {
+			struck[e.Body.Seq] = true
+		}
+	}
+	return struck
 }
 
 // Marshal writes a body for the store.

@@ -1,0 +1,187 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// Harness is a harness file as kept: the newest of its revisions, or the one asked for.
+type Harness struct {
+	ID       int64     `db:"id"`
+	Name     string    `db:"name"`
+	Revision int64     `db:"revision"` // of this text, in the store
+	Number   int       `db:"number"`   // of this text, counted from one
+	Newest   int64     `db:"newest"`   // the newest revision
+	Title    string    `db:"title"`
+	Source   string    `db:"source"`
+	MadeAt   time.Time `db:"made_at"`
+}
+
+const selectHarness = `
+	SELECT h.id, h.name, r.id AS revision, r.number, h.revision_id AS newest, r.title, r.source, r.made_at
+	FROM harnesses h JOIN harness_revisions r ON r.id = `
+
+// newest is the end of selectHarness for the newest revision of what has not been deleted.
+const newest = `h.revision_id WHERE h.deleted_at IS NULL`
+
+// addRevision adds the next revision of a harness, which its row lock protects, and makes it the newest.
+func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source string, shipped bool) (int64, error) {
+	var id int64
+	err := tx.GetContext(ctx, &id, `
+		INSERT INTO harness_revisions (harness_id, number, title, source, shipped)
+		SELECT $1, coalesce(max(number), 0) + 1, $2, $3, $4 FROM harness_revisions WHERE harness_id = $1
+		RETURNING id`, harness, title, source, shipped)
+	if err == nil {
+		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET revision_id = $2 WHERE id = $1`, harness, id)
+	}
+	return id, wrap("writing a harness", err)
+}
+
+// newHarness adds a harness with its first revision; taken is true where the name is another's.
+func newHarness(ctx context.Context, tx *sqlx.Tx, name, title, source string, shipped bool) (id int64, isTaken bool, err error) {
+	var ids []int64
+	err = tx.SelectContext(ctx, &ids, `INSERT INTO harnesses (name) VALUES ($1) ON CONFLICT (name) WHERE deleted_at IS NULL DO NOTHING RETURNING id`, name)
+	if err != nil || len(ids) == 0 {
+		return 0, err == nil, wrap("writing a harness", err)
+	}
+	_, err = addRevision(ctx, tx, ids[0], title, source, shipped)
+	return ids[0], false, err
+}
+
+// PutHarness adds a shipped harness, or a newer revision of the one of that name. One that has been
+// edited or deleted in the workshop since it was shipped is left as it is.
+func (s *Store) PutHarness(ctx context.Context, name, title, source string) (int64, error) {
+	var id int64
+	err := s.inTx(ctx, "writing a harness", func(ctx context.Context, tx *sqlx.Tx) error {
+		var list []struct {
+			ID      int64  `db:"id"`
+			Source  string `db:"source"`
+			Shipped bool   `db:"shipped"`
+			Deleted bool   `db:"deleted"`
+		}
+		err := tx.SelectContext(ctx, &list, `
+			SELECT h.id, r.source, r.shipped, h.deleted_at IS NOT NULL AS deleted
+			FROM harnesses h JOIN harness_revisions r ON r.id = h.revision_id WHERE h.name = $1
+			ORDER BY h.deleted_at IS NOT NULL, h.id FOR UPDATE OF h`, name)
+		if err != nil {
+			return wrap("writing a harness", err)
+		}
+		if len(list) == 0 {
+			var taken bool
+			id, taken, err = newHarness(ctx, tx, name, title, source, true)
+			if taken {
+				return fmt.Errorf("store: writing harness %q: %w", name, ErrChanged)
+			}
+			return err
+		}
+		h := list[0]
+		id = h.ID
+		if h.Deleted || !h.Shipped || h.Source == source {
+			return nil
+		}
+		_, err = addRevision(ctx, tx, id, title, source, true)
+		return err
+	})
+	return id, err
+}
+
+// Harnesses lists the harnesses by title, each in its newest revision.
+func (s *Store) Harnesses(ctx context.Context) ([]Harness, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Harness
+	err := s.db.SelectContext(ctx, &list, selectHarness+newest+` ORDER BY r.title, h.id`)
+	return list, wrap("listing harnesses", err)
+}
+
+// HarnessNamed finds a harness by name in its newest revision; ErrNotFound if there is none.
+func (s *Store) HarnessNamed(ctx context.Context, name string) (Harness, error) {
+	return s.oneHarness(ctx, fmt.Sprintf("harness %q", name), selectHarness+newest+` AND h.name = $1`, name)
+}
+
+// Revision finds one revision of a harness, deleted or not; ErrNotFound if there is none.
+func (s *Store) Revision(ctx context.Context, id int64) (Harness, error) {
+	return s.oneHarness(ctx, fmt.Sprintf("revision %d of a harness", id), selectHarness+`$1 AND r.harness_id = h.id`, id)
+}
+
+func (s *Store) oneHarness(ctx context.Context, what, query string, key any) (Harness, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Harness
+	if err := s.db.SelectContext(ctx, &list, query, key); err != nil {
+		return Harness{}, wrap("finding a harness", err)
+	}
+	if len(list) == 0 {
+		return Harness{}, fmt.Errorf("%s: %w", what, ErrNotFound)
+	}
+	return list[0], nil
+}
+
+// mostOfName bounds the numbers that are put behind a name that is taken.
+const mostOfName = 1000
+
+// AddHarness adds a harness under a name that is not taken yet: a number is put behind it
+// where it is.
+func (s *Store) AddHarness(ctx context.Context, name, title, source string) (Harness, error) {
+	free := name
+	err := s.inTx(ctx, "writing a harness", func(ctx context.Context, tx *sqlx.Tx) error {
+		for k := 1; k < mostOfName; k++ {
+			if k > 1 {
+				free = fmt.Sprintf("%s-%d", name, k)
+			}
+			if _, taken, err := newHarness(ctx, tx, free, title, source, false); err != nil || !taken {
+				return err
+			}
+		}
+		return fmt.Errorf("store: there are too many harnesses named %q", name)
+	})
+	if err != nil {
+		return Harness{}, err
+	}
+	return s.HarnessNamed(ctx, free)
+}
+
+// ReviseHarness adds a revision of a harness, if the newest still is the one that the editor saw.
+// ErrChanged: it is not, somebody else has saved meanwhile; ErrNotFound: there is no harness of that
+// name. Every job stays with the revision it is pinned to.
+func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error {
+	return s.inTx(ctx, "saving the harness", func(ctx context.Context, tx *sqlx.Tx) error {
+		var h struct {
+			ID     int64  `db:"id"`
+			Newest int64  `db:"revision_id"`
+			Source string `db:"source"`
+		}
+		err := tx.GetContext(ctx, &h, `
+			SELECT h.id, h.revision_id, r.source FROM harnesses h JOIN harness_revisions r ON r.id = h.revision_id
+			WHERE h.name = $1 AND h.deleted_at IS NULL FOR UPDATE OF h`, name)
+		switch {
+		case noRows(err):
+			return fmt.Errorf("harness %q: %w", name, ErrNotFound)
+		case err != nil:
+			return wrap("saving the harness", err)
+		case h.Newest != saw:
+			return ErrChanged
+		case h.Source == source:
+			return nil
+		}
+		_, err = addRevision(ctx, tx, h.ID, title, source, false)
+		return err
+	})
+}
+
+// DeleteHarness takes a harness out of the library. Jobs keep the revision that they are pinned to.
+func (s *Store) DeleteHarness(ctx context.Context, name string) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	done, err := s.db.ExecContext(ctx, `UPDATE harnesses SET deleted_at = now() WHERE name = $1 AND deleted_at IS NULL`, name)
+	if err != nil {
+		return wrap("deleting a harness", err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return fmt.Errorf("harness %q: %w", name, ErrNotFound)
+	}
+	return nil
+}

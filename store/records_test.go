@@ -1,0 +1,259 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/store"
+	"ironthread/store/storetest"
+)
+
+// Five instances start together on one empty database: one brings the schema up to date, all serve.
+func TestFiveInstancesStartTogether(t *testing.T) {
+	dsn := storetest.DSN(t)
+	var wait sync.WaitGroup
+	for n := range 5 {
+		wait.Go(func() {
+			s, err := store.Open(t.Context(), dsn)
+			if !assert.NoError(t, err, "instance %d", n) {
+				return
+			}
+			defer s.Close()
+			_, err = s.PutVehicle(t.Context(), fmt.Sprintf("Gritter %d", n), "")
+			assert.NoError(t, err)
+		})
+	}
+	wait.Wait()
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	list, err := s.Vehicles(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, list, 5)
+}
+
+// errHeld is a refusal of these tests' own.
+var errHeld = errors.New("refused")
+
+// closes is the decision to close, if nothing is left out.
+func closes(l *store.Log) ([]job.Entry, error) {
+	c, err := harness.Read([]byte(l.Source))
+	if err != nil {
+		return nil, err
+	}
+	if s := job.Fold(c, l.Entries); s.Closed || len(s.Ledger) > 0 {
+		return nil, errHeld
+	}
+	return []job.Entry{{At: time.Now(), Who: "Oda", Kind: job.Closed, Body: job.Body{Text: "done", Reason: job.NotReproduced}}}, nil
+}
+
+// pulls is the decision to pull a fuse, if the job is open.
+func pulls(l *store.Log) ([]job.Entry, error) {
+	c, err := harness.Read([]byte(l.Source))
+	if err != nil {
+		return nil, err
+	}
+	if job.Fold(c, l.Entries).Closed {
+		return nil, errHeld
+	}
+	return []job.Entry{{At: time.Now(), Who: "Per", Kind: job.Did, Body: job.Body{Action: "F1 out"}}}, nil
+}
+
+// A fuse pulled and the job closed at the same moment, hundreds of times: whichever comes first, the
+// other is refused. No closed job has a fuse out.
+func TestClosingAndPullingNeverBothHold(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	pairs := 300
+	if testing.Short() {
+		pairs = 40
+	}
+	var closed, out atomic.Int64
+	var wait sync.WaitGroup
+	slots := make(chan struct{}, 8)
+	for range pairs {
+		id := newJob(t, s)
+		slots <- struct{}{}
+		wait.Go(func() {
+			defer func() { <-slots }()
+			var two sync.WaitGroup
+			for _, decide := range []store.Decide{closes, pulls} {
+				two.Go(func() {
+					if _, err := s.Append(ctx, id, 1, "", decide); err != nil {
+						assert.ErrorIs(t, err, errHeld)
+					}
+				})
+			}
+			two.Wait()
+			at, err := s.Job(ctx, id)
+			assert.NoError(t, err)
+			entries, err := s.Entries(ctx, id)
+			assert.NoError(t, err)
+			c, err := harness.Read([]byte(at.Source))
+			assert.NoError(t, err)
+			state := job.Fold(c, entries)
+			assert.False(t, state.Closed && len(state.Ledger) > 0, "job %d is closed with %v", id, state.Ledger)
+			assert.Len(t, entries, 2, "one of the two, never both, never neither")
+			if state.Closed {
+				closed.Add(1)
+			} else {
+				out.Add(1)
+			}
+		})
+	}
+	wait.Wait()
+	t.Logf("%d pairs: closed first %d times, pulled first %d times, both never", pairs, closed.Load(), out.Load())
+}
+
+// A form that is sent twenty times is taken once.
+func TestAFormIsTakenOnce(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	id := newJob(t, s)
+	var taken, already atomic.Int64
+	var wait sync.WaitGroup
+	for range 20 {
+		wait.Go(func() {
+			switch _, err := s.Append(ctx, id, 1, "one form", write(note("salt"))); {
+			case err == nil:
+				taken.Add(1)
+			case errors.Is(err, store.ErrAlready):
+				already.Add(1)
+			default:
+				assert.NoError(t, err)
+			}
+		})
+	}
+	wait.Wait()
+	assert.EqualValues(t, 1, taken.Load())
+	assert.EqualValues(t, 19, already.Load())
+	entries, err := s.Entries(ctx, id)
+	require.NoError(t, err)
+	assert.Len(t, entries, 2)
+	// A form that was refused is not used up.
+	_, err = s.Append(ctx, id, 1, "another form", func(*store.Log) ([]job.Entry, error) { return nil, errHeld })
+	require.ErrorIs(t, err, errHeld)
+	_, err = s.Append(ctx, id, 1, "another form", write(note("corrected")))
+	require.NoError(t, err)
+}
+
+// A job goes by the revision it was opened with, whatever becomes of the harness, until its log says
+// otherwise; struck, it goes by the old one again.
+func TestAJobIsPinnedToItsRevision(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	id := newJob(t, s)
+	h, err := s.HarnessNamed(ctx, "twin")
+	require.NoError(t, err)
+	require.NoError(t, s.ReviseHarness(ctx, "twin", h.Newest, "Twin fans, edited", circuit+"# edited\n"))
+	at, err := s.Job(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, circuit, at.Source)
+	assert.Equal(t, "Twin fans", at.Harness)
+	assert.NotEqual(t, at.Revision, at.Newest)
+	move := job.Entry{At: time.Now(), Who: "Oda", Kind: job.Moved, Body: job.Body{Revision: at.Newest}}
+	_, err = s.Append(ctx, id, 1, "", write(move))
+	require.NoError(t, err)
+	moved, err := s.Job(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, circuit+"# edited\n", moved.Source)
+	_, err = s.Append(ctx, id, 2, "", write(job.Entry{At: time.Now(), Who: "Oda", Kind: job.Struck, Body: job.Body{Seq: 2}}))
+	require.NoError(t, err)
+	back, err := s.Job(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, at.Revision, back.Revision)
+	require.NoError(t, s.DeleteHarness(ctx, "twin"))
+	gone, err := s.Job(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, circuit, gone.Source, "deleted from the library, kept for its jobs")
+	assert.Empty(t, gone.Sheet)
+	_, err = s.OpenJob(ctx, 1, h.ID, "x", "Oda", time.Now(), "")
+	require.ErrorIs(t, err, store.ErrNotFound)
+	// A shipped one that was deleted stays so.
+	_, err = s.PutHarness(ctx, "twin", "Twin fans", circuit+"# newer\n")
+	require.NoError(t, err)
+	_, err = s.HarnessNamed(ctx, "twin")
+	require.ErrorIs(t, err, store.ErrNotFound)
+}
+
+// The database itself refuses to change what is recorded.
+func TestRecordsNeverChange(t *testing.T) {
+	dsn := storetest.DSN(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	newJob(t, s)
+	db, err := sqlx.Open("pgx", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, q := range []string{
+		`UPDATE entries SET who = 'nobody'`, `DELETE FROM entries`, `UPDATE harness_revisions SET source = ''`, `DELETE FROM harness_revisions`,
+	} {
+		_, err := db.Exec(q)
+		require.Error(t, err, q)
+		assert.Contains(t, err.Error(), "never changed", q)
+	}
+}
+
+// Lists read summaries: found by words from their beginnings, page by page, open before closed.
+func TestJobsAreListedAndFound(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	var ids []int64
+	for range 7 {
+		ids = append(ids, newJob(t, s))
+	}
+	_, err := s.Append(ctx, ids[2], 1, "", write(
+		job.Entry{At: time.Now(), Who: "Oda", Kind: job.Repaired, Body: job.Body{Action: "F1 renewed", Fault: "F1 open", Proven: true}},
+		job.Entry{At: time.Now(), Who: "Oda", Kind: job.Closed, Body: job.Body{Text: "salzige Brücke O'Hara", Reason: job.Verified}}))
+	require.NoError(t, err)
+	list, of, err := s.Jobs(ctx, store.Find{Limit: 3, From: 6})
+	require.NoError(t, err)
+	assert.Equal(t, 7, of)
+	require.Len(t, list, 1)
+	assert.Equal(t, ids[2], list[0].ID, "closed ones last")
+	assert.Equal(t, []string{"fuse open"}, list[0].Summary.Kinds)
+	for words, n := range map[string]int{"f1 open": 1, "SALZ brück": 1, "hara": 1, "gritt": 7, "runs hot twin": 7, "f2": 0, "' | & ! :* --": 7, "": 7} {
+		_, of, err := s.Jobs(ctx, store.Find{Words: words, Limit: 1})
+		require.NoError(t, err, words)
+		assert.Equal(t, n, of, "%q", words)
+	}
+	closed, err := s.ClosedJobs(ctx, "verified")
+	require.NoError(t, err)
+	assert.Len(t, closed, 1)
+	version, err := s.ClosedVersion(ctx)
+	require.NoError(t, err)
+	require.NoError(t, s.PutStanding(ctx, ids[0], 1, store.Standing{Stage: "narrowing", Text: "4 left"}))
+	list, _, err = s.Jobs(ctx, store.Find{Open: true, Limit: 10})
+	require.NoError(t, err)
+	at := slices.IndexFunc(list, func(l store.Line) bool { return l.ID == ids[0] })
+	require.NotNil(t, list[at].Standing)
+	assert.Equal(t, "narrowing", list[at].Standing.Stage)
+	_, err = s.Append(ctx, ids[0], 1, "", write(note("newer")))
+	require.NoError(t, err)
+	list, _, err = s.Jobs(ctx, store.Find{Open: true, Limit: 10})
+	require.NoError(t, err)
+	at = slices.IndexFunc(list, func(l store.Line) bool { return l.ID == ids[0] })
+	assert.Nil(t, list[at].Standing, "older than the newest entry")
+	again, err := s.ClosedVersion(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, version, again)
+}
+
+// A database that hangs does not hold a call for ever.
+func TestACallHasADeadline(t *testing.T) {
+	s := storetest.Open(t)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Nanosecond)
+	defer cancel()
+	_, _, err := s.Jobs(ctx, store.Find{})
+	require.ErrorIs(t, err, store.ErrUnreachable)
+	require.NoError(t, s.Healthy(t.Context()))
+}
