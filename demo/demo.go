@@ -43,8 +43,8 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err := Library(ctx, keep); err != nil {
 		return err
 	}
-	jobs, err := keep.Jobs(ctx)
-	if err != nil || len(jobs) > 0 {
+	_, jobs, err := keep.Jobs(ctx, store.Find{Limit: 1})
+	if err != nil || jobs > 0 {
 		return err
 	}
 	l := &loader{ctx: ctx, keep: keep, vehicles: map[string]int64{}, harnesses: map[string]int64{}}
@@ -110,22 +110,23 @@ func (l *loader) tell(s story, now time.Time) error {
 		return err
 	}
 	at := now.Add(-s.ago)
-	id, err := l.keep.OpenJob(l.ctx, l.vehicles[s.vehicle], l.harnesses[s.harness], s.title, s.who, at)
+	id, err := l.keep.OpenJob(l.ctx, l.vehicles[s.vehicle], l.harnesses[s.harness], s.title, s.who, at, "")
 	if err != nil {
 		return err
 	}
-	t := &telling{story: s, circuit: entry.Circuit, model: model, guide: guide, at: at}
+	t := &telling{ctx: l.ctx, story: s, circuit: entry.Circuit, model: model, guide: guide, at: at}
 	for _, e := range s.events {
 		if err := t.event(e); err != nil {
 			return err
 		}
 	}
-	_, err = l.keep.Append(l.ctx, id, 1, t.entries...)
+	_, err = l.keep.Append(l.ctx, id, 1, "", func(*store.Log) ([]job.Entry, error) { return t.entries, nil })
 	return err
 }
 
 // telling is a story's log in the writing.
 type telling struct {
+	ctx context.Context
 	story
 	circuit *harness.Circuit
 	model   *electric.Model
@@ -155,7 +156,7 @@ func (t *telling) event(e event) error {
 	case e.verified != "":
 		return t.verify(e)
 	case e.closed != "":
-		t.write(e.after, job.Closed, job.Body{Text: e.closed, Reason: job.NotReproduced})
+		return t.close(e.after, e.closed, job.NotReproduced)
 	default:
 		return t.see(e.after, *e.seen)
 	}
@@ -169,7 +170,8 @@ func (t *telling) see(after int, o probe.Observation) error {
 	if err != nil {
 		return err
 	}
-	t.write(after, job.Seen, job.Body{Seen: &o, Expected: t.guide.Healthy(test)})
+	good := t.guide.Healthy(test)
+	t.write(after, job.Seen, job.Body{Seen: &o, Good: &good})
 	return nil
 }
 
@@ -206,6 +208,23 @@ func (t *telling) verify(e event) error {
 			return err
 		}
 	}
-	t.write(e.after, job.Closed, job.Body{Text: e.verified, Reason: job.Verified})
+	return t.close(e.after, e.verified, job.Verified)
+}
+
+// close closes the job, with what it came to.
+func (t *telling) close(after int, words string, reason job.Reason) error {
+	opened := job.Entry{At: t.at, Who: t.who, Kind: job.Opened, Body: job.Body{Text: t.title}}
+	state := job.Fold(t.circuit, append([]job.Entry{opened}, t.entries...))
+	list, err := repair.List(t.model, state.Ledger)
+	if err != nil {
+		return err
+	}
+	as, err := t.guide.Assess(t.ctx, state.Seen, state.Now)
+	if err != nil {
+		return err
+	}
+	state.Closed, state.Reason = true, reason
+	came := job.Conclude(t.circuit, job.Verify(t.model, list, state), state, as.Verdict, t.title)
+	t.write(after, job.Closed, job.Body{Text: words, Reason: reason, Conclusion: came})
 	return nil
 }

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/demo"
+	"ironthread/demo/demotest"
 	"ironthread/store"
 	"ironthread/store/storetest"
 	"ironthread/web"
@@ -56,8 +57,7 @@ type site struct {
 
 func open(t *testing.T) *site {
 	t.Helper()
-	keep := storetest.Open(t)
-	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
+	keep := demotest.Open(t)
 	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())

@@ -42,10 +42,10 @@ states:
 // should be. The number of keys is logged: it is what the time depends on.
 func TestACircuitFromPaperByKeyboard(t *testing.T) {
 	s := open(t)
-	name, err := s.keep.AddHarness(t.Context(), "from-paper", "From paper", blank)
+	added, err := s.keep.AddHarness(t.Context(), "from-paper", "From paper", blank)
 	require.NoError(t, err)
 	b := s.tab(t)
-	b.visit(s.url + "/harnesses/" + name + "/edit")
+	b.visit(s.url + "/harnesses/" + added.Name + "/edit")
 	b.sees("[data-status]", "sound")
 	strokes := 0
 	enter := func(rows [][]string) {
@@ -70,7 +70,7 @@ func TestACircuitFromPaperByKeyboard(t *testing.T) {
 	b.accessible()
 	b.click(`.tools .button`)
 	b.sees(".states", "high")
-	h, err := s.keep.HarnessNamed(t.Context(), name)
+	h, err := s.keep.HarnessNamed(t.Context(), added.Name)
 	require.NoError(t, err)
 	c, err := harness.Read([]byte(h.Source))
 	require.NoError(t, err)

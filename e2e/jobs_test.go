@@ -11,8 +11,10 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	vehicle "ironthread/core/car"
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/probe"
 	"ironthread/library"
 )
@@ -22,7 +24,7 @@ import (
 type car struct {
 	*tab
 	url    string // of the job
-	player *diagnose.Player
+	player *vehicle.Car
 }
 
 // bring opens a job on a vehicle that has these faults.
@@ -32,16 +34,20 @@ func bring(t *testing.T, s *site, circuit string, faults ...string) *car {
 	require.NoError(t, err)
 	model, err := electric.New(entry.Circuit)
 	require.NoError(t, err)
-	guide, err := diagnose.New(model)
-	require.NoError(t, err)
-	player, err := guide.Player(faults...)
+	var list []fault.Fault
+	for _, words := range faults {
+		f, err := fault.Parse(entry.Circuit, words)
+		require.NoError(t, err)
+		list = append(list, f)
+	}
+	player, err := vehicle.New(model, vehicle.Options{}, list...)
 	require.NoError(t, err)
 	ctx := context.Background()
-	vehicle, err := s.keep.PutVehicle(ctx, "Test rig", "")
+	rig, err := s.keep.PutVehicle(ctx, "Test rig", "")
 	require.NoError(t, err)
 	h, err := s.keep.HarnessNamed(ctx, circuit)
 	require.NoError(t, err)
-	id, err := s.keep.OpenJob(ctx, vehicle, h.ID, "fans not right", "Rurik Dahl", time.Now())
+	id, err := s.keep.OpenJob(ctx, rig, h.ID, "fans not right", "Rurik Dahl", time.Now(), "")
 	require.NoError(t, err)
 	c := &car{s.tab(t), fmt.Sprintf("%s/jobs/%d", s.url, id), player}
 	c.visit(c.url)
@@ -59,9 +65,13 @@ func (c *car) asked() (diagnose.Move, string) {
 	if raw == "" {
 		return diagnose.Move{}, ""
 	}
-	var m diagnose.Move
+	var m struct {
+		diagnose.Move
+		Part string `json:"part"`
+	}
 	require.NoError(c.t, json.Unmarshal([]byte(raw), &m))
-	return m, raw
+	m.Move.Part = m.Part
+	return m.Move, raw
 }
 
 // answer makes the test shown on the car and records what it gives.
@@ -69,7 +79,9 @@ func (c *car) answer() {
 	c.t.Helper()
 	m, raw := c.asked()
 	require.NotEmpty(c.t, raw, "there is no move to answer: %s", c.text(".move"))
-	c.record(c.player.Answer(&m))
+	o, err := c.player.Answer(m.Do, m.Asked())
+	require.NoError(c.t, err)
+	c.record(o)
 }
 
 // record enters an answer in the form shown.

@@ -2,86 +2,65 @@ package web
 
 import (
 	"context"
-
-	"crypto/sha256"
 	"encoding/json"
-	"fmt"
-	"sync"
 	"time"
 
 	"ironthread/core/diagnose"
 	"ironthread/core/probe"
 )
 
-// keptAssessments bounds how many a circuit keeps.
-const keptAssessments = 48
-
-// assessing is an assessment in the making: no request makes it, they look whether it is there.
-type assessing struct {
-	ready chan struct{}
-	as    *diagnose.Assessment
-	err   error
-}
-
-// assessments of one circuit, by what they were asked of.
-type assessments struct {
-	mu    sync.Mutex
-	bySum *recent[*assessing]
-}
-
 // assess gives what the evidence leaves if that is known, or gets known within so long; ready
 // is false while it is being worked out.
-func (w *work) assess(seen []probe.Observation, now diagnose.Now, patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
-	sum := assessmentSum(seen, now)
-	w.assessed.mu.Lock()
-	if w.assessed.bySum == nil {
-		w.assessed.bySum = newRecent[*assessing](keptAssessments)
-	}
-	one, ok := w.assessed.bySum.find(sum)
-	if !ok {
-		one = &assessing{ready: make(chan struct{})}
-		w.assessed.bySum.keep(sum, one)
-		go func() {
-			defer close(one.ready)
-			defer func() {
-				if p := recover(); p != nil {
-					one.err = fmt.Errorf("working out what the evidence leaves: %v", p)
-				}
-			}()
-			one.as, one.err = w.guide.Assess(context.Background(), seen, now)
-		}()
-	}
-	w.assessed.mu.Unlock()
-	select {
-	case <-one.ready:
-		return one.as, true, one.err
-	default:
-	}
-	timer := time.NewTimer(patience)
-	defer timer.Stop()
-	select {
-	case <-one.ready:
-		return one.as, true, one.err
-	case <-timer.C:
-		return nil, false, nil
-	}
+func (w *work) assess(ctx context.Context, seen []probe.Observation, now diagnose.Now, patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
+	return asked[*diagnose.Assessment](ctx, w, "assess", patience, seen, now, nil, func(ctx context.Context) (any, error) {
+		return w.guide.Assess(ctx, seen, now)
+	})
 }
 
-func assessmentSum(seen []probe.Observation, now diagnose.Now) [32]byte {
+// look weighs a test of a person's own choice.
+func (w *work) look(ctx context.Context, seen []probe.Observation, now diagnose.Now, t probe.Test, patience time.Duration) (m diagnose.Move, ready bool, err error) {
+	return asked[diagnose.Move](ctx, w, "look", patience, seen, now, t.Key(), func(ctx context.Context) (any, error) {
+		return w.guide.Look(ctx, seen, now, t)
+	})
+}
+
+// why explains a suspect.
+func (w *work) why(ctx context.Context, seen []probe.Observation, now diagnose.Now, fault string, patience time.Duration) (*diagnose.Explanation, bool, error) {
+	return asked[*diagnose.Explanation](ctx, w, "why", patience, seen, now, fault, func(ctx context.Context) (any, error) {
+		return w.guide.Why(ctx, seen, now, fault)
+	})
+}
+
+// refute looks for what could prove a believed part innocent.
+func (w *work) refute(ctx context.Context, seen []probe.Observation, now diagnose.Now, part string, patience time.Duration) (*diagnose.Stakes, bool, error) {
+	return asked[*diagnose.Stakes](ctx, w, "refute", patience, seen, now, part, func(ctx context.Context) (any, error) {
+		return w.guide.Refute(ctx, seen, now, part)
+	})
+}
+
+// asked puts a question to the guide in the background; about is what it is about beside the evidence.
+func asked[T any](ctx context.Context, w *work, what string, patience time.Duration, seen []probe.Observation, now diagnose.Now, about any,
+	work func(ctx context.Context) (any, error),
+) (answer T, ready bool, err error) {
 	state := ""
 	if now.State != nil {
 		state = now.State.Name
 	}
 	b, err := json.Marshal(struct {
-		Seen   []probe.Observation
-		State  string
-		Setup  []string
-		Kit    probe.Kit
-		School probe.School
-		Learnt diagnose.Experience
-	}{seen, state, probe.SetupWords(now.Setup), now.Kit, now.School, now.Learnt})
-	if err != nil { // such values always marshal
-		return [32]byte{}
+		What, State string
+		Seen        []probe.Observation
+		Setup       []string
+		Kit         probe.Kit
+		School      probe.School
+		Learnt      diagnose.Experience
+		About       any
+	}{what, state, seen, probe.SetupWords(now.Setup), now.Kit, now.School, now.Learnt, about})
+	if err != nil {
+		return answer, false, err
 	}
-	return sha256.Sum256(b)
+	v, ready, err := w.answers.ask(ctx, sumOf(string(b)), patience, work)
+	if ready && err == nil {
+		answer = v.(T)
+	}
+	return answer, ready, err
 }

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -15,28 +16,44 @@ import (
 
 // addPhoto puts a photograph on an entry of the log: made smaller, written anew.
 func (a *App) addPhoto(c *gin.Context) {
-	j, ok := a.openForChange(c)
+	j, ok := a.open(c)
 	if !ok {
 		return
 	}
-	if len(j.photographs()) >= maxJobPhotos {
-		a.refuse(c, j, fmt.Sprintf("This job has %d photographs already, the most that it keeps.", maxJobPhotos))
-		return
+	text, err := field(c, "text", "the photograph's text", maxText)
+	if err == nil {
+		err = j.takesPhotos()
 	}
-	photo, err := readPhoto(c)
+	var photo *store.Photo
+	if err == nil {
+		photo, err = readPhoto(c)
+	}
 	if err != nil {
 		a.refuse(c, j, capitalise(err.Error())+".")
 		return
 	}
-	seq := j.beadOf(c.PostForm("seq"))
 	id, err := a.keep.AddJobPhoto(c.Request.Context(), j.ID, photo.JPEG)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
-	a.write(c, j, job.Entry{Kind: job.Pictured, Body: job.Body{
-		Photo: id, Seq: seq, Text: strings.TrimSpace(clip(c.PostForm("text"), maxText)),
-	}})
+	a.change(c, j, fmt.Sprintf("/jobs/%d", j.ID), nil, func(j *jobAt) ([]job.Entry, error) {
+		if err := j.takesPhotos(); err != nil {
+			return nil, refusedFor(err)
+		}
+		return []job.Entry{{Kind: job.Pictured, Body: job.Body{Photo: id, Seq: j.beadOf(c.PostForm("seq")), Text: text}}}, nil
+	})
+}
+
+// takesPhotos tells why a job takes no more photographs.
+func (j *jobAt) takesPhotos() error {
+	switch {
+	case j.state.Closed:
+		return errors.New(strings.TrimSuffix(closedSentence, "."))
+	case len(j.photographs()) >= maxJobPhotos:
+		return fmt.Errorf("this job has %d photographs already, the most that it keeps", maxJobPhotos)
+	}
+	return nil
 }
 
 // photographs lists the numbers of a job's photographs, struck ones too.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -10,8 +11,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/diagnose"
-	"ironthread/core/job"
 	"ironthread/store"
 )
 
@@ -20,26 +19,26 @@ type bayPage struct {
 	frame
 	Workshop  string
 	Jobs      []bayJob
+	Find      string
+	Pager     pager
 	Vehicles  []store.Vehicle
 	Harnesses []store.Harness
 	Form      startForm
-	Pending   bool // how some job stands is still being worked out
+	Pending   bool   // how some job stands is still being worked out
+	Again     string // the address to ask again
 }
 
 // bayJob is a job and how it stands.
 type bayJob struct {
-	ID       int64
-	Title    string
-	Vehicle  string
-	Harness  string
-	OpenedAt time.Time
-	Stage    string // a word: "just begun", "narrowing", "verdict", "closed"
-	Standing string // a sentence
-	Share    float64
-	Out      []string // what the ledger holds
-	Closed   bool
-	pending  bool
+	store.Line
+	Stage   string // a word: "just begun", "narrowing", "verdict", "closed"
+	Text    string // a sentence
+	Share   float64
+	pending bool
 }
+
+// jobsListed is how many jobs a page lists.
+const jobsListed = 30
 
 type startForm struct{ Vehicle, NewVehicle, Harness, Complaint string }
 
@@ -47,9 +46,13 @@ func (a *App) bay(c *gin.Context) { a.showBay(c, http.StatusOK, startForm{}, "")
 
 func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) {
 	ctx := c.Request.Context()
-	page := bayPage{frame: a.frame(c, "Bay", "bay"), Workshop: a.opts.Workshop, Form: form}
+	page := bayPage{
+		frame: a.frame(c, "Bay", "bay"), Workshop: a.opts.Workshop, Form: form, Find: clip(strings.TrimSpace(c.Query("find")), maxFind),
+		Again: c.Request.URL.RequestURI(),
+	}
 	page.Notice, page.Bad = wrong, wrong != ""
-	jobs, err := a.keep.Jobs(ctx)
+	page.Pager = pagerOf(c, "/", page.Find, jobsListed)
+	lines, of, err := a.keep.Jobs(ctx, store.Find{Words: page.Find, Limit: jobsListed, From: page.Pager.From})
 	if err == nil {
 		page.Vehicles, err = a.keep.Vehicles(ctx)
 	}
@@ -60,73 +63,79 @@ func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) 
 		a.failWith(c, err)
 		return
 	}
-	all, err := a.keep.AllEntries(ctx)
-	if err != nil {
-		a.failWith(c, err)
-		return
-	}
-	learnt, err := a.experience(ctx)
-	if err != nil {
-		a.failWith(c, err)
-		return
-	}
+	page.Pager.count(len(lines), of)
 	until := time.Now().Add(a.opts.Patience) // for all of them together
-	for _, j := range jobs {
-		one := a.standing(j, all[j.ID], learnt, until)
+	for _, l := range lines {
+		one, err := a.standing(ctx, l, until)
+		if err != nil {
+			a.failWith(c, err)
+			return
+		}
 		page.Jobs, page.Pending = append(page.Jobs, one), page.Pending || one.pending
 	}
 	a.render(c, status, "bay.html", page)
 }
 
-// standing words how a job stands.
-func (a *App) standing(j store.Job, entries []job.Entry, learnt diagnose.Experience, until time.Time) bayJob {
-	b := bayJob{ID: j.ID, Title: j.Title, Vehicle: j.Vehicle, Harness: j.Harness, OpenedAt: j.OpenedAt}
-	bench, err := a.circuits.get(j.Source)
-	if err != nil || bench.guide == nil {
-		b.Stage, b.Standing = "unreadable", "Its harness cannot be diagnosed."
-		return b
-	}
-	state := job.Fold(bench.circuit, entries)
-	for _, action := range state.Ledger {
-		if state.Closed && action.Lasts() {
-			continue // it is the car's own now
-		}
-		b.Out = append(b.Out, action.String())
-	}
-	if state.Closed {
-		b.Closed, b.Stage = true, "closed"
-		b.Standing = state.Beads[len(state.Beads)-1].Detail
-		return b
-	}
-	state.Now.Learnt = learnt
-	as, ready, err := bench.assess(state.Seen, state.Now, max(0, time.Until(until)))
+// standing words how a job stands: as it is kept, or worked out now where it has not been since the
+// newest entry.
+func (a *App) standing(ctx context.Context, l store.Line, until time.Time) (bayJob, error) {
+	b := bayJob{Line: l}
 	switch {
-	case !ready && err == nil:
-		b.pending = true
-		b.Stage, b.Standing = "open", fmt.Sprintf("%d readings; being worked out", len(state.Seen))
-	case err != nil:
-		b.Stage, b.Standing = "unreadable", err.Error()
-	case len(state.Seen) == 0:
-		b.Stage, b.Standing, b.Share = "just begun", fmt.Sprintf("%d suspects, nothing seen yet", as.Of), 1
-	case as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault:
-		b.Stage, b.Standing = "to verify", "every state as it should be; the list is next"
-	case as.Verdict != nil && as.Verdict.Proven:
-		b.Stage, b.Standing = "verdict", as.Verdict.Faults[0]+", proven"
-	case as.Verdict != nil:
-		b.Stage, b.Standing = "nearly there", fmt.Sprintf("%s, %d of its proof to come", as.Verdict.Faults[0], len(as.Verdict.Lacks))
-		b.Share = float64(as.Left) / float64(as.Of)
-	default:
-		b.Stage, b.Standing = "narrowing", fmt.Sprintf("%d of %d suspects left", as.Left, as.Of)
-		b.Share = float64(as.Left) / float64(as.Of)
+	case l.Summary.Closed:
+		b.Stage, b.Text = "closed", l.Summary.Said
+		return b, nil
+	case l.Standing != nil:
+		b.Stage, b.Text, b.Share = l.Standing.Stage, l.Standing.Text, l.Standing.Share
+		return b, nil
+	case time.Now().After(until):
+		b.Stage, b.Text, b.pending = "open", workingWords(l), true
+		return b, nil
 	}
-	return b
+	j, err := a.keep.Job(ctx, l.ID)
+	if err != nil {
+		return b, err
+	}
+	entries, err := a.keep.Entries(ctx, l.ID)
+	if err != nil {
+		return b, err
+	}
+	at, err := a.folded(j, entries)
+	if err != nil {
+		b.Stage, b.Text = "unreadable", capitalise(err.Error())
+		return b, nil
+	}
+	if at.learnt, err = a.experience(ctx); err != nil {
+		return b, err
+	}
+	now := at.state.Now
+	now.Learnt = at.learnt
+	as, ready, err := at.bench.assess(ctx, at.state.Seen, now, max(0, time.Until(until)))
+	switch {
+	case err != nil:
+		b.Stage, b.Text = "unreadable", err.Error()
+	case !ready:
+		b.Stage, b.Text, b.pending = "open", workingWords(l), true
+	default:
+		s := a.keepStanding(ctx, at, as)
+		b.Stage, b.Text, b.Share = s.Stage, s.Text, s.Share
+	}
+	return b, nil
+}
+
+func workingWords(l store.Line) string {
+	return fmt.Sprintf("%d readings; being worked out", l.Summary.Readings)
 }
 
 // startJob opens a job on a vehicle, known or new, with a harness of the library.
 func (a *App) startJob(c *gin.Context) {
-	form := startForm{
-		Vehicle: c.PostForm("vehicle"), NewVehicle: strings.TrimSpace(clip(c.PostForm("new-vehicle"), 80)),
-		Harness: c.PostForm("harness"), Complaint: strings.TrimSpace(clip(c.PostForm("complaint"), 200)),
+	form := startForm{Vehicle: c.PostForm("vehicle"), Harness: c.PostForm("harness")}
+	var err error
+	if form.NewVehicle, err = field(c, "new-vehicle", "the vehicle's name", maxVehicle); err == nil {
+		form.Complaint, err = field(c, "complaint", "the complaint", maxComplaint)
+	}
+	if err != nil {
+		a.showBay(c, http.StatusUnprocessableEntity, form, capitalise(err.Error())+".")
+		return
 	}
 	harness, err := strconv.ParseInt(form.Harness, 10, 64)
 	switch {
@@ -149,8 +158,10 @@ func (a *App) startJob(c *gin.Context) {
 		a.showBay(c, http.StatusUnprocessableEntity, form, "Choose a vehicle, or name a new one.")
 		return
 	}
-	id, err := a.keep.OpenJob(ctx, vehicle, harness, form.Complaint, who(c), a.opts.Now())
+	id, err := a.keep.OpenJob(ctx, vehicle, harness, form.Complaint, who(c), a.opts.Now(), c.PostForm("token"))
 	switch {
+	case errors.Is(err, store.ErrAlready):
+		a.showBay(c, http.StatusConflict, startForm{}, "That form was sent before: the job has been started, and stands in the list.")
 	case errors.Is(err, store.ErrNotFound):
 		a.showBay(c, http.StatusUnprocessableEntity, form, "That vehicle or harness is no longer here; choose again.")
 	case err != nil:

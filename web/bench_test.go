@@ -14,16 +14,15 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/demo"
-	"ironthread/store/storetest"
+	"ironthread/demo/demotest"
 	"ironthread/web"
 )
 
 // BenchmarkSheetStateSwitch switches states on the Sheet page of every library circuit in turn
 // and reports the 95th percentile of the answers, drawings being there.
 func BenchmarkSheetStateSwitch(b *testing.B) {
-	keep := storetest.Open(b)
-	require.NoError(b, demo.Load(b.Context(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+	keep := demotest.Open(b)
+	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(b, err)
 	h := app.Handler()
 	list, err := keep.Harnesses(b.Context())
@@ -59,9 +58,8 @@ func BenchmarkSheetStateSwitch(b *testing.B) {
 // BenchmarkFirstPageOfAJob opens the first page of a job on circuits that nothing is known of
 // yet, and reports the longest answer: what is not there within the page's patience comes later.
 func BenchmarkFirstPageOfAJob(b *testing.B) {
-	keep := storetest.Open(b)
-	require.NoError(b, demo.Load(b.Context(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	keep := demotest.Open(b)
+	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop})
 	require.NoError(b, err)
 	h := app.Handler()
 	list, err := keep.Harnesses(b.Context())
@@ -74,11 +72,9 @@ func BenchmarkFirstPageOfAJob(b *testing.B) {
 		x := list[n%len(list)]
 		n++
 		text := fmt.Sprintf("%s\n# unknown %d\n", x.Source, n)
-		name, err := keep.AddHarness(b.Context(), "cold", x.Title, text)
+		cold, err := keep.AddHarness(b.Context(), "cold", x.Title, text)
 		require.NoError(b, err)
-		cold, err := keep.HarnessNamed(b.Context(), name)
-		require.NoError(b, err)
-		id, err := keep.OpenJob(b.Context(), vehicle, cold.ID, "not right", "Technician", time.Now())
+		id, err := keep.OpenJob(b.Context(), vehicle, cold.ID, "not right", "Technician", time.Now(), "")
 		require.NoError(b, err)
 		r := httptest.NewRecorder()
 		start := time.Now()

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"html/template"
@@ -266,7 +267,8 @@ func wiresAt(circuit *harness.Circuit) map[string]string {
 // Limits on a photograph.
 const (
 	maxPhotoBytes  = 12 << 20
-	maxPhotoPixels = 60e6
+	maxPhotoPixels = 50e6
+	maxPhotoSide   = 12000
 	keptPixels     = 1600 // of the longer side
 	photoQuality   = 82
 )
@@ -310,18 +312,32 @@ func readPhoto(c *gin.Context) (*store.Photo, error) {
 	if err != nil {
 		return nil, errors.New("the photograph could not be read")
 	}
-	return rewritten(raw, maxPhotoPixels)
+	return rewritten(c.Request.Context(), raw, maxPhotoPixels)
 }
 
+// photoSlot lets one photograph be decoded at a time: unpacked, one takes up to a fifth of a gigabyte.
+var photoSlot = make(chan struct{}, 1)
+
 // rewritten makes a photograph small and writes it anew, without what it carried beside the
-// picture.
-func rewritten(raw []byte, mostPixels int) (*store.Photo, error) {
+// picture. It ends with the request.
+func rewritten(ctx context.Context, raw []byte, mostPixels int) (*store.Photo, error) {
 	config, format, err := image.DecodeConfig(bytes.NewReader(raw))
 	switch {
 	case err != nil || format != "jpeg" && format != "png":
 		return nil, errors.New("this is no photograph that can be read; JPEG and PNG can")
+	case config.Width > maxPhotoSide || config.Height > maxPhotoSide:
+		return nil, fmt.Errorf("the photograph is %d by %d pixels, and no side may be longer than %d", config.Width, config.Height, maxPhotoSide)
 	case config.Width*config.Height > mostPixels:
 		return nil, fmt.Errorf("the photograph has more than %.1f million pixels; make it smaller", float64(mostPixels)/1e6)
+	}
+	select {
+	case photoSlot <- struct{}{}:
+		defer func() { <-photoSlot }()
+	case <-ctx.Done():
+		return nil, errors.New("too many photographs are being taken in just now; try again in a moment")
+	}
+	if ctx.Err() != nil {
+		return nil, errors.New("the photographs took too long to take in; send fewer at once")
 	}
 	picture, err := imaging.Decode(bytes.NewReader(raw), imaging.AutoOrientation(true))
 	if err != nil {

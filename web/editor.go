@@ -1,10 +1,10 @@
 package web
 
 import (
-	"encoding/hex"
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -21,12 +21,11 @@ type editorPage struct {
 	frame
 	Harness store.Harness
 	Text    string
-	Saw     string // hash of the text that was opened, to be saved over
+	Saw     int64 // the revision that was opened
 	Wrong   []string
 	Kinds   []kindHint
 	Colours []string
 	Sizes   []string
-	Jobs    int // jobs that go by this harness
 }
 
 // kindHint is a kind of part and how its settings begin.
@@ -52,11 +51,11 @@ func (a *App) edit(c *gin.Context) {
 		a.failWith(c, err)
 		return
 	}
-	a.showEditor(c, http.StatusOK, h, h.Source, nil)
+	a.showEditor(c, http.StatusOK, h, h.Revision, h.Source, nil)
 }
 
-func (a *App) showEditor(c *gin.Context, status int, h store.Harness, text string, wrong harness.Errors) {
-	p := &editorPage{frame: a.frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: sumOf(h.Source), Colours: harness.Colours, Sizes: usualSizes}
+func (a *App) showEditor(c *gin.Context, status int, h store.Harness, saw int64, text string, wrong harness.Errors) {
+	p := &editorPage{frame: a.frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours, Sizes: usualSizes}
 	for _, kind := range harness.Kinds() {
 		p.Kinds = append(p.Kinds, kindHint{string(kind), settingsOf[kind]})
 	}
@@ -65,16 +64,6 @@ func (a *App) showEditor(c *gin.Context, status int, h store.Harness, text strin
 	}
 	if len(p.Wrong) > 0 {
 		p.Notice, p.Bad = "It is not saved: "+p.Wrong[0]+".", true
-	}
-	jobs, err := a.keep.Jobs(c.Request.Context())
-	if err != nil {
-		a.failWith(c, err)
-		return
-	}
-	for _, j := range jobs {
-		if j.Source == h.Source {
-			p.Jobs++
-		}
 	}
 	a.render(c, status, "editor.html", p)
 }
@@ -87,12 +76,13 @@ func (a *App) saveHarness(c *gin.Context) {
 		return
 	}
 	text := strings.ReplaceAll(c.PostForm("text"), "\r\n", "\n")
+	saw, _ := strconv.ParseInt(c.PostForm("saw"), 10, 64) // zero is no revision
 	circuit, err := harness.Read([]byte(text))
 	if err != nil {
-		a.showEditor(c, http.StatusUnprocessableEntity, h, clipText(text), harness.AsErrors(err))
+		a.showEditor(c, http.StatusUnprocessableEntity, h, saw, clipText(text), harness.AsErrors(err))
 		return
 	}
-	if c.PostForm("saw") != sumOf(h.Source) {
+	if saw != h.Newest {
 		a.fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; what you typed is still on your page. Open it beside and compare.")
 		return
 	}
@@ -117,12 +107,21 @@ func (a *App) copyHarness(c *gin.Context) {
 		a.failWith(c, err)
 		return
 	}
-	name, err := a.keep.AddHarness(c.Request.Context(), h.Name+"-copy", h.Title+", copy", h.Source)
+	added, err := a.keep.AddHarness(c.Request.Context(), h.Name+"-copy", h.Title+", copy", h.Source)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(name)+"/edit")
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
+}
+
+// deleteHarness takes a harness out of the library; jobs keep the revision they go by.
+func (a *App) deleteHarness(c *gin.Context) {
+	if err := a.keep.DeleteHarness(c.Request.Context(), c.Param("name")); err != nil {
+		a.failWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/library")
 }
 
 // draft is what the editor is told about the text being typed.
@@ -158,11 +157,11 @@ func (a *App) readDraft(c *gin.Context) {
 		}
 	}
 	if len(wrong) == 0 {
-		b, err := a.circuits.getAfter(text, a.circuits.bySum(parseSum(c.PostForm("base"))))
+		b, err := a.circuits.getAfter(text, a.circuits.bySum(c.PostForm("base")))
 		if err != nil {
 			d.Errors = append(d.Errors, draftError{0, "", err.Error()})
 		} else {
-			d.Sum = hex.EncodeToString(b.sum[:])
+			d.Sum = b.sum
 			d.Svg = a.bare(b, editPatience)
 			d.Fans = fansByState(b)
 		}
@@ -172,7 +171,7 @@ func (a *App) readDraft(c *gin.Context) {
 
 // draftDrawing asks again for a drawing that was being made.
 func (a *App) draftDrawing(c *gin.Context) {
-	b := a.circuits.bySum(parseSum(c.Param("sum")))
+	b := a.circuits.bySum(c.Param("sum"))
 	if b == nil {
 		c.JSON(http.StatusNotFound, draft{})
 		return
@@ -210,14 +209,4 @@ func fansByState(b *bench) []string {
 		lines = append(lines, s.Name+": "+strings.Join(words, ", "))
 	}
 	return lines
-}
-
-func sumOf(text string) string { return hex.EncodeToString(hash(text)) }
-
-func parseSum(s string) (sum [32]byte) {
-	b, err := hex.DecodeString(s)
-	if err == nil && len(b) == len(sum) {
-		copy(sum[:], b)
-	}
-	return sum
 }

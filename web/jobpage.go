@@ -1,8 +1,6 @@
 package web
 
 import (
-	"context"
-
 	"fmt"
 	"net/http"
 	"net/url"
@@ -41,7 +39,7 @@ type jobPage struct {
 
 	Card      *card
 	Others    []otherMove
-	Pending   *pending // what the evidence leaves is still being worked out
+	Newer     *newer // a newer revision of the harness that the job could go by
 	Verdict   *diagnose.Verdict
 	Repairs   []string // set-up actions that enter the repair of the verdict
 	Mended    bool     // after a repair, every state is as it should be
@@ -118,6 +116,12 @@ func readJobRequest(c *gin.Context) jobRequest {
 	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
 		r.notice = fmt.Sprintf("Somebody else wrote to this job at the same moment (%s). Both are kept.", entriesWord(n))
 	}
+	if c.Query("here") != "" {
+		r.notice = "This job is here already; it was not taken in again."
+	}
+	if c.Query("already") != "" {
+		r.notice = "That form was sent before; what it says is recorded once."
+	}
 	return r
 }
 
@@ -149,6 +153,10 @@ func (a *App) open(c *gin.Context) (*jobAt, bool) {
 		a.failWith(c, store.ErrNotFound)
 		return nil, false
 	}
+	return a.openJob(c, id)
+}
+
+func (a *App) openJob(c *gin.Context, id int64) (*jobAt, bool) {
 	ctx := c.Request.Context()
 	j, err := a.keep.Job(ctx, id)
 	if err != nil {
@@ -160,21 +168,29 @@ func (a *App) open(c *gin.Context) (*jobAt, bool) {
 		a.failWith(c, err)
 		return nil, false
 	}
-	b, err := a.circuits.get(j.Source)
+	at, err := a.folded(j, entries)
 	if err != nil {
-		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job cannot be read: "+err.Error()+".")
+		a.fail(c, http.StatusUnprocessableEntity, capitalise(err.Error())+".")
 		return nil, false
 	}
-	if b.guide == nil {
-		a.fail(c, http.StatusUnprocessableEntity, "The harness of this job has no fan, so there is nothing to diagnose.")
-		return nil, false
-	}
-	learnt, err := a.experience(ctx)
-	if err != nil {
+	if at.learnt, err = a.experience(ctx); err != nil {
 		a.failWith(c, err)
 		return nil, false
 	}
-	return &jobAt{j, b, job.Fold(b.circuit, entries), entries, learnt}, true
+	return at, true
+}
+
+// folded is a job with its log folded by the circuit that it goes by. The error says why that circuit
+// cannot be worked with; the job's records are untouched by it.
+func (a *App) folded(j store.Job, entries []job.Entry) (*jobAt, error) {
+	b, err := a.circuits.get(j.Source)
+	if err != nil {
+		return nil, fmt.Errorf("the harness of this job cannot be read, so that the job cannot be shown; its log is kept: %w", err)
+	}
+	if b.guide == nil {
+		return nil, fmt.Errorf("with the harness of this job nothing can be diagnosed; its log is kept: %s", b.unfit)
+	}
+	return &jobAt{Job: j, bench: b, state: job.Fold(b.circuit, entries), entries: entries}, nil
 }
 
 func (a *App) job(c *gin.Context) {
@@ -189,10 +205,19 @@ type pending struct {
 	Again    string // the address to ask again
 }
 
+func pendingOf(c *gin.Context, j *jobAt) *pending {
+	done, of := j.bench.guide.Progress()
+	p := &pending{done, of, c.Request.URL.RequestURI()}
+	if c.Request.Method != http.MethodGet {
+		p.Again = fmt.Sprintf("/jobs/%d", j.ID)
+	}
+	return p
+}
+
 // showJob assembles the page.
 func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	now := nowOf(c, j)
-	as, ready, err := j.bench.assess(j.state.Seen, now, a.opts.Patience)
+	as, ready, err := j.bench.assess(c.Request.Context(), j.state.Seen, now, a.opts.Patience)
 	if err != nil {
 		a.failWith(c, err)
 		return
@@ -201,13 +226,15 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 		jobSide: a.side(c, j, "job"), Workshop: a.opts.Workshop,
 		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger),
 	}
-	if !ready {
-		done, of := j.bench.guide.Progress()
-		p.Pending = &pending{done, of, c.Request.URL.RequestURI()}
-		if c.Request.Method != http.MethodGet {
-			p.Pending.Again = fmt.Sprintf("/jobs/%d", j.ID)
-		}
+	if ready {
+		a.keepStanding(c.Request.Context(), j, as)
+	} else {
+		p.Pending = pendingOf(c, j)
 		as = &diagnose.Assessment{}
+	}
+	if p.Newer, err = a.newerRevision(c.Request.Context(), j); err != nil {
+		a.failWith(c, err)
+		return
 	}
 	p.Left, p.Of, p.Verdict, p.Cleared, p.Pairs = as.Left, as.Of, as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
 	p.Notice, p.Bad = r.notice, r.bad
@@ -222,9 +249,9 @@ func (a *App) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
 	p.Hidden = len(as.Suspects) - len(p.Suspects)
 	if !j.state.Closed && ready {
-		if err := p.chooseCard(j, now, as, r); err != nil {
+		if err := a.chooseCard(c, p, j, now, as, r); err != nil {
 			p.Notice, p.Bad, r.status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
-			if err := p.chooseCard(j, now, as, jobRequest{}); err != nil {
+			if err := a.chooseCard(c, p, j, now, as, jobRequest{}); err != nil {
 				a.failWith(c, err)
 				return
 			}
@@ -275,9 +302,10 @@ func repairsOf(j *jobAt, v *diagnose.Verdict) []string {
 		if err != nil {
 			continue // no fault
 		}
-		a := electric.RepairIn(probe.Lasting(j.state.Ledger), f)
-		if a.Verb != "" && !slices.Contains(j.state.Ledger, a) && !slices.Contains(list, a.String()) {
-			list = append(list, a.String())
+		for _, a := range j.bench.guide.Repairs(probe.Lasting(j.state.Ledger), f) {
+			if !slices.Contains(list, a.String()) {
+				list = append(list, a.String())
+			}
 		}
 	}
 	return list
@@ -291,7 +319,7 @@ func capitalise(s string) string {
 }
 
 // chooseCard decides which move the right column shows.
-func (p *jobPage) chooseCard(j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
+func (a *App) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
 	circuit := j.bench.circuit
 	heading := "Next move"
 	switch {
@@ -309,9 +337,13 @@ func (p *jobPage) chooseCard(j *jobAt, now diagnose.Now, as *diagnose.Assessment
 		if err != nil {
 			return err
 		}
-		m, err := j.bench.guide.Look(context.Background(), j.state.Seen, now, t)
+		m, ready, err := j.bench.look(c.Request.Context(), j.state.Seen, now, t, a.opts.Patience)
 		if err != nil {
 			return err
+		}
+		if !ready {
+			p.Pending = pendingOf(c, j)
+			return nil
 		}
 		p.Card = &card{Move: m, Heading: "Your choice", Mine: true}
 	case len(as.Next) == 0:

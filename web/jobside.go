@@ -1,8 +1,6 @@
 package web
 
 import (
-	"context"
-
 	"fmt"
 	"net/http"
 	"net/url"
@@ -20,7 +18,7 @@ func (a *App) faultAsked(c *gin.Context, j *jobAt) string {
 	if words := clip(c.Query("fault"), maxText); words != "" {
 		return words
 	}
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience)
+	as, ready, err := j.bench.assess(c.Request.Context(), j.state.Seen, nowOf(c, j), a.opts.Patience)
 	if !ready || err != nil {
 		return ""
 	}
@@ -43,11 +41,15 @@ func (a *App) why(c *gin.Context) {
 	p := whyPage{jobSide: a.side(c, j, "why"), Fault: a.faultAsked(c, j), Faults: j.bench.guide.Faults()}
 	status := http.StatusOK
 	if p.Fault != "" {
-		why, err := j.bench.guide.Why(context.Background(), j.state.Seen, nowOf(c, j), p.Fault)
-		if err != nil {
+		why, ready, err := j.bench.why(c.Request.Context(), j.state.Seen, nowOf(c, j), p.Fault, a.opts.Patience)
+		switch {
+		case err != nil:
 			p.Notice, p.Bad, status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
+		case !ready:
+			p.Pending = pendingOf(c, j)
+		default:
+			p.Why = why
 		}
-		p.Why = why
 	}
 	a.render(c, status, "why.html", p)
 }
@@ -69,9 +71,12 @@ func (a *App) believe(c *gin.Context) {
 	p := believePage{jobSide: a.side(c, j, "believe"), Part: clip(c.Query("part"), maxText), Parts: j.bench.guide.Parts()}
 	status := http.StatusOK
 	if p.Part != "" {
-		stakes, err := j.bench.guide.Refute(context.Background(), j.state.Seen, nowOf(c, j), p.Part)
-		if err != nil {
+		stakes, ready, err := j.bench.refute(c.Request.Context(), j.state.Seen, nowOf(c, j), p.Part, a.opts.Patience)
+		switch {
+		case err != nil:
 			p.Notice, p.Bad, status = capitalise(err.Error())+".", true, http.StatusUnprocessableEntity
+		case !ready:
+			p.Pending = pendingOf(c, j)
 		}
 		p.Stakes = stakes
 		if stakes != nil && stakes.Refute != nil {

@@ -1,10 +1,12 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -31,6 +33,7 @@ type libraryCard struct {
 	Parts, Wires       int
 	States             []string
 	Drawing            string
+	Unfit              string // why nothing can be diagnosed with it
 }
 
 func (a *App) library(c *gin.Context) { a.showLibrary(c, http.StatusOK, libraryPage{}) }
@@ -52,13 +55,14 @@ func (a *App) showLibrary(c *gin.Context, status int, page libraryPage) {
 			continue
 		}
 		b, err := a.circuits.get(h.Source)
-		if err != nil {
-			continue // what cannot be read is not offered
+		if err != nil { // shown with the reason, to be mended or deleted
+			page.Cards = append(page.Cards, libraryCard{ID: h.ID, Name: h.Name, Title: h.Title, Unfit: err.Error()})
+			continue
 		}
 		card := libraryCard{
 			ID: h.ID, Name: h.Name, Title: h.Title, Notes: firstSentence(b.circuit.Notes),
 			Parts: len(b.circuit.Parts), Wires: len(b.circuit.Wires),
-			Drawing: fmt.Sprintf("/harnesses/%s/export/svg", url.PathEscape(h.Name)),
+			Drawing: fmt.Sprintf("/harnesses/%s/export/svg", url.PathEscape(h.Name)), Unfit: b.unfit,
 		}
 		for _, s := range b.circuit.States {
 			card.States = append(card.States, s.Name)
@@ -107,12 +111,12 @@ func (a *App) importHarness(c *gin.Context) {
 	if title == "" {
 		title = "Untitled circuit"
 	}
-	name, err := a.keep.AddHarness(c.Request.Context(), slug(title), title, text)
+	added, err := a.keep.AddHarness(c.Request.Context(), slug(title), title, text)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(name))
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name))
 }
 
 // clipText bounds what is sent back of a refused import.
@@ -143,7 +147,7 @@ func slug(title string) string {
 
 // harnessAt finds the harness of a request; on failure it has answered.
 func (a *App) harnessAt(c *gin.Context) (store.Harness, *bench, bool) {
-	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
+	h, err := a.revisionAsked(c)
 	if err != nil {
 		a.failWith(c, err)
 		return h, nil, false
@@ -154,6 +158,19 @@ func (a *App) harnessAt(c *gin.Context) (store.Harness, *bench, bool) {
 		return h, nil, false
 	}
 	return h, b, true
+}
+
+// revisionAsked is the harness of a request in the revision that its address names, or in the newest.
+func (a *App) revisionAsked(c *gin.Context) (store.Harness, error) {
+	ctx := c.Request.Context()
+	if id, err := strconv.ParseInt(c.Query("revision"), 10, 64); err == nil {
+		h, err := a.keep.Revision(ctx, id)
+		if err == nil && h.Name != c.Param("name") {
+			err = fmt.Errorf("revision %d of %s: %w", id, c.Param("name"), store.ErrNotFound)
+		}
+		return h, err
+	}
+	return a.keep.HarnessNamed(ctx, c.Param("name"))
 }
 
 // export hands a harness out in an open format.
@@ -179,7 +196,11 @@ func (a *App) export(c *gin.Context) {
 		// The drawing carries its own style sheet inside.
 		c.Header("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'")
 		send("image/svg+xml", "", func(w io.Writer) error {
-			text, err := drawing.Standalone(b.drawing(), &drawing.Look{Title: b.circuit.Title})
+			drawn, err := b.drawing(c.Request.Context())
+			if err != nil {
+				return errors.New("the drawing is still being made; ask for it again")
+			}
+			text, err := drawing.Standalone(drawn, &drawing.Look{Title: b.circuit.Title})
 			if err != nil {
 				return err
 			}

@@ -3,13 +3,13 @@ package web
 import (
 	"context"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/diagnose"
-	"ironthread/core/job"
 	"ironthread/core/logbook"
 	"ironthread/store"
 )
@@ -17,67 +17,84 @@ import (
 // The moment from which closed jobs count into the priors is a setting of the workshop.
 const learnFrom = "learn-from"
 
-// learning keeps the workshop's experience for a little while: it is folded from all logs.
+// learning keeps what is counted over closed jobs for as long as none is added to them.
 type learning struct {
-	mu    sync.Mutex
-	until time.Time
-	value diagnose.Experience
+	mu      sync.Mutex
+	version string
+	from    time.Time
+	value   diagnose.Experience
+	book    *logbook.Book
+	until   time.Time // until then nobody asks whether one has been added
 }
 
-const learningKept = 30 * time.Second
+// learningKept is how long other instances' closings may go unnoticed.
+const learningKept = 10 * time.Second
 
-// experience is what the workshop's own closed jobs teach.
-func (a *App) experience(ctx context.Context) (diagnose.Experience, error) {
-	a.learning.mu.Lock()
-	defer a.learning.mu.Unlock()
-	if time.Now().Before(a.learning.until) {
-		return a.learning.value, nil
+// counted is what the workshop's own closed jobs teach, and their book.
+func (a *App) counted(ctx context.Context) (*logbook.Book, diagnose.Experience, error) {
+	l := &a.learning
+	l.mu.Lock()
+	if time.Now().Before(l.until) {
+		defer l.mu.Unlock()
+		return l.book, l.value, nil
 	}
-	lines, err := a.closedJobs(ctx)
+	version := l.version
+	from := l.from
+	l.mu.Unlock()
+	now, err := a.keep.ClosedVersion(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	var since time.Time
+	if _, err := a.keep.Setting(ctx, learnFrom, &since); err != nil {
+		return nil, nil, err
+	}
+	var lines []logbook.Line
+	if same := now == version && since.Equal(from); !same {
+		if lines, err = a.closedLines(ctx, ""); err != nil {
+			return nil, nil, err
+		}
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if lines != nil || l.book == nil {
+		l.version, l.from, l.book, l.value = now, since, logbook.Sum(lines), logbook.Experience(lines, since)
+	}
+	l.until = time.Now().Add(learningKept)
+	return l.book, l.value, nil
+}
+
+// closedLines reads the summaries of closed jobs, for counting.
+func (a *App) closedLines(ctx context.Context, words string) ([]logbook.Line, error) {
+	list, err := a.keep.ClosedJobs(ctx, words)
 	if err != nil {
 		return nil, err
 	}
-	var from time.Time
-	if _, err := a.keep.Setting(ctx, learnFrom, &from); err != nil {
-		return nil, err
+	lines := make([]logbook.Line, 0, len(list))
+	for _, l := range list {
+		lines = append(lines, logbook.Line{Summary: l.Summary})
 	}
-	a.learning.value, a.learning.until = logbook.Experience(lines, from), time.Now().Add(learningKept)
-	return a.learning.value, nil
+	return lines, nil
 }
 
-// forget makes the next request count anew.
+// experience is what the workshop's own closed jobs teach.
+func (a *App) experience(ctx context.Context) (diagnose.Experience, error) {
+	_, value, err := a.counted(ctx)
+	return value, err
+}
+
+// forget makes the next request ask whether anything has been added.
 func (a *App) forget() {
 	a.learning.mu.Lock()
 	a.learning.until = time.Time{}
 	a.learning.mu.Unlock()
 }
 
-// closedJobs folds every job and keeps those that are closed.
-func (a *App) closedJobs(ctx context.Context) ([]logbook.Line, error) {
-	jobs, err := a.keep.Jobs(ctx)
-	if err != nil {
-		return nil, err
-	}
-	all, err := a.keep.AllEntries(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var lines []logbook.Line
-	for _, j := range jobs {
-		b, err := a.circuits.get(j.Source)
-		if err != nil {
-			continue // its harness can no longer be read
-		}
-		if line, closed := logbook.Add(j.ID, j.Vehicle, j.Title, b.circuit, job.Fold(b.circuit, all[j.ID])); closed {
-			lines = append(lines, line)
-		}
-	}
-	return lines, nil
-}
-
 type logbookPage struct {
 	frame
 	Search    string
+	Lines     []store.Line
+	Pager     pager
 	Book      *logbook.Book
 	Since     *time.Time
 	Harnesses []store.Harness
@@ -86,20 +103,30 @@ type logbookPage struct {
 	Learnt    int // jobs that count
 }
 
-const priorsListed = 24
+// What the logbook's page lists.
+const (
+	priorsListed = 24
+	closedListed = 40
+)
 
 func (a *App) logbook(c *gin.Context) {
 	ctx := c.Request.Context()
-	p := logbookPage{frame: a.frame(c, "Logbook", "logbook"), Search: clip(c.Query("find"), maxText), Chosen: c.Query("harness")}
-	lines, err := a.closedJobs(ctx)
+	p := logbookPage{frame: a.frame(c, "Logbook", "logbook"), Search: clip(strings.TrimSpace(c.Query("find")), maxFind), Chosen: c.Query("harness")}
+	p.Pager = pagerOf(c, "/logbook", p.Search, closedListed)
+	lines, of, err := a.keep.Jobs(ctx, store.Find{Closed: true, Words: p.Search, Limit: closedListed, From: p.Pager.From})
+	var learnt diagnose.Experience
+	if err == nil {
+		p.Book, learnt, err = a.counted(ctx)
+	}
+	if err == nil && p.Search != "" { // the book of those found
+		var found []logbook.Line
+		found, err = a.closedLines(ctx, p.Search)
+		p.Book = logbook.Sum(found)
+	}
 	var from time.Time
 	found := false
 	if err == nil {
 		found, err = a.keep.Setting(ctx, learnFrom, &from)
-	}
-	var learnt diagnose.Experience
-	if err == nil {
-		learnt, err = a.experience(ctx)
 	}
 	if err == nil {
 		p.Harnesses, err = a.keep.Harnesses(ctx)
@@ -108,13 +135,14 @@ func (a *App) logbook(c *gin.Context) {
 		a.failWith(c, err)
 		return
 	}
+	p.Lines = lines
+	p.Pager.count(len(lines), of)
 	if found {
 		p.Since = &from
 	}
 	for _, n := range learnt {
 		p.Learnt += n
 	}
-	p.Book = logbook.Sum(lines, p.Search)
 	for _, h := range p.Harnesses {
 		if h.Name != p.Chosen {
 			continue

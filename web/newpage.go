@@ -39,23 +39,26 @@ func (a *App) addHarness(c *gin.Context) {
 		return n
 	}
 	amps, _ := strconv.ParseFloat(strings.TrimSpace(c.PostForm("amps")), 64)
+	title, long := field(c, "title", "the title", maxVehicle)
 	answers := family.Answers{
-		Title: clip(strings.TrimSpace(c.PostForm("title")), 120), Volts: number("volts"), Fans: number("fans"), Amps: amps,
+		Title: title, Volts: number("volts"), Fans: number("fans"), Amps: amps,
 		Low: family.Low(c.PostForm("low")), Switched: family.Switcher(c.PostForm("switched")),
 	}
 	text, err := family.Write(answers)
+	if long != nil {
+		err = long
+	}
 	if err != nil {
 		a.ask(c, http.StatusUnprocessableEntity, answers, c.PostForm("amps"), err)
 		return
 	}
-	title := answers.Title
 	if title == "" {
 		title = "New fan circuit"
 	}
-	name, err := a.keep.AddHarness(c.Request.Context(), slug(title), title, text)
+	added, err := a.keep.AddHarness(c.Request.Context(), slug(title), title, text)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(name)+"/edit")
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
 }

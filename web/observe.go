@@ -159,7 +159,7 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 		return probe.Observation{State: o.State, Setup: o.Setup, At: o.At, Unreachable: true}, nil
 	}
 	part, word := c.PostForm("part"), c.PostForm("word")
-	reading := clip(c.PostForm("reading"), maxText)
+	reading := c.PostForm("reading")
 	var err error
 	figure := func(u probe.Unit) *probe.Reading {
 		var r probe.Reading
@@ -199,16 +199,19 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 
 var codeForm = regexp.MustCompile(`^[PCBU][0-9A-F]{4}$`)
 
-// readCodes reads a list of fault codes as people type it; "none" or nothing is an answer.
+// readCodes reads a list of fault codes as people type it; "none" is an answer, nothing typed is not.
 func readCodes(text string) (*[]string, error) {
 	codes := []string{}
+	if strings.TrimSpace(text) == "" {
+		return nil, errors.New("type the codes, as P0480, several with commas; or none, which is an answer too")
+	}
 	for _, word := range strings.FieldsFunc(strings.ToUpper(text), func(r rune) bool { return r == ',' || r == ' ' || r == ';' }) {
 		switch {
 		case word == "NONE":
 		case codeForm.MatchString(word):
 			codes = append(codes, word)
 		default:
-			return nil, fmt.Errorf("%q is no fault code; type it as P0480, several with commas, or none", word)
+			return nil, fmt.Errorf("%q is no fault code; type it as P0480, several with commas, or none", harness.Clipped(word, 30))
 		}
 	}
 	return &codes, nil
@@ -217,29 +220,23 @@ func readCodes(text string) (*[]string, error) {
 // record writes what was seen or read. What the set-up of the test differs from the ledger
 // by is entered first: the reading was taken with it.
 func (a *App) record(c *gin.Context) {
-	j, ok := a.openForChange(c)
-	if !ok {
-		return
-	}
-	o, err := readObservation(c, j.bench.circuit)
-	if err != nil {
-		a.refuse(c, j, capitalise(err.Error())+".")
-		return
-	}
-	test, err := o.Test(j.bench.circuit)
-	if err == nil && o.Unreachable {
-		a.write(c, j, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o}})
-		return
-	}
-	if err == nil {
-		_, err = j.bench.model.Network(test.Setup, nil)
-	}
-	if err != nil {
-		a.refuse(c, j, capitalise(err.Error())+".")
-		return
-	}
-	entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
-	a.write(c, j, append(entries, job.Entry{
-		Kind: job.Seen, Body: job.Body{Seen: &o, Expected: j.bench.guide.Healthy(test)},
-	})...)
+	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+		o, err := readObservation(c, j.bench.circuit)
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		test, err := o.Test(j.bench.circuit)
+		if err == nil && o.Unreachable {
+			return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
+		}
+		if err == nil {
+			_, err = j.bench.model.Network(test.Setup, nil)
+		}
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		good := j.bench.guide.Healthy(test)
+		entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
+		return append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}}), nil
+	})
 }

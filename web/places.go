@@ -60,7 +60,7 @@ func (a *App) keepPlaces(c *gin.Context, h store.Harness, places []harness.Place
 
 // revise saves a harness's text over what this request saw; on failure it has answered.
 func (a *App) revise(c *gin.Context, h store.Harness, title, source string) bool {
-	switch err := a.keep.ReviseHarness(c.Request.Context(), h.Name, h.Source, title, source); {
+	switch err := a.keep.ReviseHarness(c.Request.Context(), h.Name, h.Newest, title, source); {
 	case errors.Is(err, store.ErrChanged):
 		a.fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; open it again and look.")
 	case err != nil:

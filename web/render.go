@@ -2,7 +2,10 @@ package web
 
 import (
 	"bytes"
+	"context"
+	"crypto/rand"
 	"embed"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"html/template"
@@ -40,6 +43,7 @@ func newPages(files *static) (*pages, error) {
 		"money":   func(v float64) string { return fmt.Sprintf("%.0f", v) },
 		"share":   func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
 		"times":   timesWords,
+		"token":   newToken,
 		"jobtabs": func() []jobTab { return jobTabs },
 		"pair":    func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}).ParseFS(templateFiles, "templates/layout.html", "templates/parts.html")
@@ -48,7 +52,7 @@ func newPages(files *static) (*pages, error) {
 	}
 	p := &pages{sets: map[string]*template.Template{}}
 	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "boxes.html", "error.html",
-		"why.html", "believe.html", "drive.html", "verify.html", "report.html", "logbook.html", "study.html", "tools.html"} {
+		"why.html", "believe.html", "drive.html", "verify.html", "report.html", "logbook.html", "study.html", "tools.html", "waiting.html"} {
 		set, err := base.Clone()
 		if err == nil {
 			set, err = set.ParseFS(templateFiles, "templates/"+name)
@@ -59,6 +63,15 @@ func newPages(files *static) (*pages, error) {
 		p.sets[name] = set
 	}
 	return p, nil
+}
+
+// newToken names one form of one page, so that it is taken once however often it is sent.
+func newToken() (string, error) {
+	b := make([]byte, 16)
+	if _, err := rand.Read(b); err != nil {
+		return "", fmt.Errorf("web: a form's token: %w", err)
+	}
+	return hex.EncodeToString(b), nil
 }
 
 // jobTab is one of a job's pages.
@@ -156,6 +169,13 @@ func (a *App) failWith(c *gin.Context, err error) {
 	switch {
 	case errors.Is(err, store.ErrNotFound):
 		a.fail(c, http.StatusNotFound, notFoundWords(c))
+	case errors.Is(err, store.ErrFull):
+		a.opts.Log.Error("database", "error", err)
+		a.fail(c, http.StatusServiceUnavailable, "The database's disk is full, so nothing was recorded just now; what was recorded before is safe. Make room on it.")
+	case errors.Is(err, context.Canceled):
+		c.Abort() // whoever asked has gone
+	case errors.Is(err, context.DeadlineExceeded):
+		a.fail(c, http.StatusServiceUnavailable, "That took too long, so nothing was recorded just now; what was recorded before is safe. Try again in a moment.")
 	case errors.Is(err, store.ErrUnreachable):
 		a.opts.Log.Error("database", "error", err)
 		a.fail(c, http.StatusServiceUnavailable, "The database cannot be reached, so nothing was recorded just now; what was recorded before is safe. Try again in a moment.")
@@ -182,7 +202,11 @@ func who(c *gin.Context) string {
 }
 
 func (a *App) setWho(c *gin.Context) {
-	name := clip(strings.TrimSpace(c.PostForm("who")), maxWho)
+	name, err := field(c, "who", "the name", maxWho)
+	if err != nil {
+		a.fail(c, http.StatusUnprocessableEntity, capitalise(err.Error())+".")
+		return
+	}
 	http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // served on loopback over plain HTTP, where Secure would lose it
 		Name: whoCookie, Value: url.QueryEscape(name), Path: "/", MaxAge: whoAge,
 		HttpOnly: true, SameSite: http.SameSiteStrictMode,

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/store"
 	"ironthread/store/storetest"
 	"ironthread/web"
 )
@@ -28,12 +29,12 @@ func TestARepairOnSuspicion(t *testing.T) {
 	w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
 	w.post(job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped")
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "K3 renewed", "text", "a guess").Code)
+	says(t, w.post(job+"/repair", "action", "K3 renewed").Body.String(), "is in the log already")
 	says(t, w.get(job+"/verify").Body.String(), "on suspicion")
 	says(t, w.get(job+"/report").Body.String(), "We suspected the fan relay K3")
 	w.post(job+"/seen", "do", "fans", "state", "low", "setup", "K3 renewed", "fan-M1", "stopped", "fan-M2", "stopped")
 	why := w.get(job + "/why?fault=K3+rest+contact+open").Body.String()
 	says(t, why, "before the repair: another car")
-	says(t, w.post(job+"/repair", "action", "K3 renewed").Body.String(), "is in the log already")
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "undo", "1", "action", "K3 renewed").Code)
 	silent(t, w.get(job+"/verify").Body.String(), "on suspicion")
 
@@ -73,6 +74,9 @@ func TestNotReproduced(t *testing.T) {
 	}
 }
 
+// elsewhere finds where a job file comes from.
+var elsewhere = regexp.MustCompile(`"origin": "[^"]*"`)
+
 // A struck or noted entry keeps its place in a job file that is taken in, whatever its numbers
 // were; photographs stay behind.
 func TestAJobFileKeepsItsThread(t *testing.T) {
@@ -87,6 +91,7 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.send(job+"/photo", "photo", "plug.png", b.Bytes()).Code)
 	file := w.get(job + "/report/json").Body.String()
 	file = strings.ReplaceAll(file, `"seq": 3`, `"seq": 33`)
+	file = elsewhere.ReplaceAllString(file, `"origin": "another workshop's"`)
 	r := w.send("/jobs/import", "file", "job.json", []byte(file))
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	page := w.get(r.Header().Get("Location")).Body.String()
@@ -105,6 +110,7 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(library, `/harnesses/f3-twin-series-parallel"`))
 	// Another text under the same name comes beside it.
 	other := strings.Replace(file, "Twin fans, series and parallel, link fuse", "Twin fans of another year", 2)
+	other = elsewhere.ReplaceAllString(other, `"origin": "a third workshop's"`)
 	r = w.send("/jobs/import", "file", "job.json", []byte(other))
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	says(t, w.get("/library").Body.String(), "Twin fans of another year")
@@ -125,6 +131,7 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	r = w.send("/jobs/import", "file", "job.json", asJSON(t, f))
 	says(t, r.Body.String(), "more than 200 photographs")
 	delete(f, "photographs")
+	f["origin"] = "one without its pictures"
 	r = w.send("/jobs/import", "file", "job.json", asJSON(t, f))
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	page = w.get(r.Header().Get("Location")).Body.String()
@@ -137,10 +144,10 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 func TestEveryJobTravels(t *testing.T) {
 	w := open(t)
 	keep := storetest.Open(t)
-	app, err := web.New(keep, web.Options{Patience: time.Minute})
+	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Patience: time.Minute})
 	require.NoError(t, err)
 	other := &workshop{t, app.Handler(), keep}
-	jobs, err := w.keep.Jobs(t.Context())
+	jobs, _, err := w.keep.Jobs(t.Context(), store.Find{Limit: 50})
 	require.NoError(t, err)
 	require.Len(t, jobs, 7)
 	for _, j := range jobs {
@@ -190,6 +197,7 @@ func TestHostileCookies(t *testing.T) {
 		for _, path := range []string{job, "/tools", job + "/believe?part=K1"} {
 			r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, path, nil)
 			require.NoError(t, err)
+			r.Host = testHosts[0]
 			r.Header.Set("Cookie", "kit="+value)
 			assert.Equal(t, http.StatusOK, w.do(r).Code, "%s with %.40s", path, value)
 		}

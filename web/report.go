@@ -12,12 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/diagnose"
-	"ironthread/core/electric"
-	"ironthread/core/fault"
-	"ironthread/core/harness"
 	"ironthread/core/job"
-	"ironthread/core/repair"
 )
 
 // reportPage is a job on paper: what was found, how, what was done, what was verified; and
@@ -26,9 +21,9 @@ type reportPage struct {
 	jobSide
 	Workshop string
 	Found    []job.Body
-	Verdict  *diagnose.Verdict
-	Verified []repair.Ticked
-	Causes   []repair.Ticked
+	Verdict  *job.Found
+	Verified []job.Answered
+	Causes   []job.Answered
 	Owner    []string
 	Readings []readingLine
 	Minutes  float64
@@ -49,27 +44,49 @@ type readingLine struct {
 	Photos   []int64
 }
 
-// reportOf gathers a job's report; the verdict is left out while it is being worked out.
-func (a *App) reportOf(c *gin.Context, j *jobAt) (*reportPage, error) {
+// reportOf gathers a job's report. A closed job's is what its record keeps, whatever has become of the
+// harness, the guide or the workshop since; of an open one what the evidence leaves is waited for: ready
+// is false while it is being worked out.
+func (a *App) reportOf(c *gin.Context, j *jobAt, patience time.Duration) (p *reportPage, ready bool, err error) {
+	p = &reportPage{jobSide: a.side(c, j, "report"), Workshop: a.opts.Workshop, Found: j.state.Repairs, Printed: a.opts.Now()}
+	p.readings(j)
+	if kept := j.state.Conclusion; kept != nil {
+		p.Verdict, p.Verified, p.Causes, p.Owner, p.Printed = kept.Verdict, kept.Checks, kept.Causes, kept.Owner, j.closedAt()
+		return p, true, nil
+	}
+	as, ready, err := j.bench.assess(c.Request.Context(), j.state.Seen, nowOf(c, j), patience)
+	if err != nil || !ready {
+		return p, false, err
+	}
 	v, err := j.verification()
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	p := &reportPage{
-		jobSide: a.side(c, j, "report"), Workshop: a.opts.Workshop, Found: j.state.Repairs, Verified: v.list, Causes: v.causes, Printed: a.opts.Now(),
+	now := j.concluded(v, as)
+	p.Verdict, p.Verified, p.Causes, p.Owner = now.Verdict, now.Checks, now.Causes, now.Owner
+	return p, true, nil
+}
+
+// closedAt is when the job was closed.
+func (j *jobAt) closedAt() time.Time {
+	for _, b := range slices.Backward(j.state.Beads) {
+		if b.Kind == job.Closed {
+			return b.At
+		}
 	}
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience*4)
-	if err != nil {
-		return nil, err
-	}
-	if ready {
-		p.Verdict = as.Verdict
-	}
+	return j.OpenedAt
+}
+
+// readings lists the log.
+func (p *reportPage) readings(j *jobAt) {
 	for i, b := range j.state.Beads {
 		line := readingLine{Seq: b.Seq, At: b.At, Who: b.Who, What: b.Title, Struck: b.StruckOut, Telling: b.Telling, Notes: b.Notes, Photos: b.Photos}
 		switch {
 		case b.Kind == job.Seen && b.Body.Seen != nil:
 			line.Expected, line.Setup = b.Body.Expected, strings.Join(b.Body.Seen.Setup, ", ")
+			if b.Body.Good.Given() {
+				line.Expected = b.Body.Good.String()
+			}
 			bare := *b.Body.Seen
 			bare.Setup = nil
 			line.What = bare.String()
@@ -81,89 +98,6 @@ func (a *App) reportOf(c *gin.Context, j *jobAt) (*reportPage, error) {
 			p.Minutes = b.At.Sub(j.state.Beads[0].At).Minutes()
 		}
 	}
-	p.Owner = ownerWords(j, p)
-	return p, nil
-}
-
-// ownerWords is the half page for the owner: plain words, nothing technical that is not
-// needed.
-func ownerWords(j *jobAt, p *reportPage) []string {
-	c := j.bench.circuit
-	list := []string{fmt.Sprintf("You told us: “%s”.", j.Title)}
-	for _, r := range j.state.Repairs {
-		f, err := fault.Parse(c, r.Fault)
-		if err != nil {
-			list = append(list, fmt.Sprintf("We replaced %s.", strings.TrimSuffix(r.Action, " renewed")))
-			continue
-		}
-		if !r.Proven {
-			list = append(list, fmt.Sprintf("We suspected %s and renewed it: %s.", plainPlace(c, f), plainDone(c, r)))
-			continue
-		}
-		list = append(list, fmt.Sprintf("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(c, f), plainDone(c, r)))
-	}
-	proven := slices.ContainsFunc(j.state.Repairs, func(r job.Body) bool { return r.Proven })
-	switch {
-	case j.state.Closed:
-	case proven:
-		list = append(list, "We are still checking that nothing else is wrong.")
-	case p.Verdict != nil && p.Verdict.Faults[0] != diagnose.NoFault:
-		if f, err := fault.Parse(c, p.Verdict.Faults[0]); err == nil {
-			list = append(list, fmt.Sprintf("The trouble is very likely at %s; it is not mended yet.", plainPlace(c, f)))
-		}
-	default:
-		list = append(list, "We are still looking for the cause.")
-	}
-	switch j.state.Reason {
-	case job.Verified:
-		list = append(list, "Afterwards we ran every fan at every speed, measured what each draws, and watched the engine through a full warm-up: all as it should be.")
-	case job.NotReproduced:
-		list = append(list, "We could not make the trouble appear while the vehicle was here. Should it come back, note when, how hot, and how fast you were going, and come again.")
-	case job.Declined, job.PassedOn, job.OtherReason:
-		list = append(list, "The work was not finished here: "+string(j.state.Reason)+".")
-	}
-	if !j.state.Closed {
-		list = append(list, "Until it is mended: watch the temperature, keep out of standing traffic, and never open a hot cooling system.")
-	}
-	return append(list, "The fans can start by themselves, even with the key off: keep hands and clothes away from them.")
-}
-
-func plainPlace(c *harness.Circuit, f fault.Fault) string {
-	name := func(part string) string {
-		p := c.Part(part)
-		if p == nil {
-			return part
-		}
-		kind := map[harness.Kind]string{
-			harness.KindMotor: "the fan motor", harness.KindRelay: "the fan relay", harness.KindFuse: "the fuse", harness.KindGround: "the ground connection",
-			harness.KindController: "the control unit", harness.KindFanModule: "the fan control module", harness.KindPWMModule: "the fan control module",
-		}[p.Kind()]
-		if kind == "" {
-			kind = "the " + strings.ReplaceAll(string(p.Kind()), "-", " ")
-		}
-		if p.At != "" {
-			return fmt.Sprintf("%s %s (%s)", kind, part, p.At)
-		}
-		return kind + " " + part
-	}
-	switch f.On {
-	case fault.OnWire, fault.OnWires:
-		return fmt.Sprintf("the wire between %s and %s", f.Wire[0].Part, f.Wire[1].Part)
-	case fault.OnPin, fault.OnRole:
-		return "a terminal of " + name(f.Pin.Part)
-	}
-	return name(f.Part)
-}
-
-func plainDone(c *harness.Circuit, r job.Body) string {
-	if r.Text != "" {
-		return r.Text
-	}
-	a, err := electric.ParseAction(c, r.Action)
-	if err == nil && a.Part == "" {
-		return "the connection was renewed"
-	}
-	return "the part was renewed"
 }
 
 func (a *App) report(c *gin.Context) {
@@ -171,13 +105,19 @@ func (a *App) report(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p, err := a.reportOf(c, j)
+	p, ready, err := a.reportOf(c, j, a.opts.Patience)
 	if err != nil {
 		a.failWith(c, err)
 		return
 	}
+	if !ready {
+		p.Pending = pendingOf(c, j)
+	}
 	a.render(c, http.StatusOK, "report.html", p)
 }
+
+// fileFor is how long a file waits for what the evidence leaves: it is never written without.
+const fileFor = 30 * time.Second
 
 // reportAs hands the report out as PDF, JSON (the job file) or CSV (the log).
 func (a *App) reportAs(c *gin.Context) {
@@ -185,9 +125,14 @@ func (a *App) reportAs(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p, err := a.reportOf(c, j)
+	p, ready, err := a.reportOf(c, j, fileFor)
 	if err != nil {
 		a.failWith(c, err)
+		return
+	}
+	if !ready {
+		c.Header("Retry-After", "10")
+		a.fail(c, http.StatusServiceUnavailable, "What the evidence leaves is still being worked out; ask for the file again in a moment.")
 		return
 	}
 	name := fmt.Sprintf("job-%d", j.ID)

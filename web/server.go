@@ -5,43 +5,49 @@ package web
 
 import (
 	"context"
-	"fmt"
 	"log/slog"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/diagnose"
 	"ironthread/core/harness"
 	"ironthread/core/job"
+	"ironthread/core/predict"
 	"ironthread/store"
 )
 
 // Keeper is what the pages need of the store.
 type Keeper interface {
-	Jobs(ctx context.Context) ([]store.Job, error)
+	Healthy(ctx context.Context) error
+	Jobs(ctx context.Context, find store.Find) ([]store.Line, int, error)
+	ClosedJobs(ctx context.Context, words string) ([]store.Line, error)
+	ClosedVersion(ctx context.Context) (string, error)
 	Job(ctx context.Context, id int64) (store.Job, error)
 	Entries(ctx context.Context, id int64) ([]job.Entry, error)
 	LastSeq(ctx context.Context, id int64) (int, error)
-	Append(ctx context.Context, id int64, saw int, entries ...job.Entry) ([]job.Entry, error)
-	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time) (int64, error)
+	Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error)
+	PutStanding(ctx context.Context, id int64, seq int, standing store.Standing) error
+	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
+	OpenRevisions(ctx context.Context, most int) ([]string, error)
+	ImportJob(ctx context.Context, in store.Imported) (int64, error)
 	Harnesses(ctx context.Context) ([]store.Harness, error)
-	Vehicles(ctx context.Context) ([]store.Vehicle, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
-	ReviseHarness(ctx context.Context, name, saw, title, source string) error
-	AddHarness(ctx context.Context, name, title, source string) (string, error)
+	Revision(ctx context.Context, id int64) (store.Harness, error)
+	ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error
+	AddHarness(ctx context.Context, name, title, source string) (store.Harness, error)
+	DeleteHarness(ctx context.Context, name string) error
+	Vehicles(ctx context.Context) ([]store.Vehicle, error)
+	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 	PutPhoto(ctx context.Context, harness int64, p store.Photo) error
 	Photos(ctx context.Context, harness int64) ([]store.Photo, error)
 	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
 	TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error
-	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
 	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
 	Setting(ctx context.Context, name string, value any) (bool, error)
 	Set(ctx context.Context, name string, value any) error
-	ImportJob(ctx context.Context, vehicle, harness int64, title string, opened time.Time, entries []job.Entry, photos map[int64][]byte) (int64, error)
-	AllEntries(ctx context.Context) (map[int64][]job.Entry, error)
 }
 
 // Options of the application.
@@ -50,7 +56,13 @@ type Options struct {
 	Log      *slog.Logger
 	Now      func() time.Time
 	Patience time.Duration // how long a page waits for a drawing or an assessment on its way
+	Bytes    int64         // of what the guides of all circuits keep foretold; 0: the default
+	Circuits *Circuits     // shared with other applications of the process; nil: its own
+	Hosts    []string      // names that the application goes by, without ports; none: those of loopback
 }
+
+// loopbackNames are the hosts that the application goes by where none are configured.
+var loopbackNames = []string{"127.0.0.1", "localhost", "::1"}
 
 // defaultPatience, for a drawing and for an assessment, leaves a page well under a third of a
 // second.
@@ -60,9 +72,9 @@ const defaultPatience = 90 * time.Millisecond
 type App struct {
 	keep     Keeper
 	opts     Options
-	circuits *circuits
+	circuits *Circuits
 	learning learning
-	studies  studies
+	studies  *studies
 	pages    *pages
 	static   *static
 }
@@ -78,6 +90,15 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if opts.Patience == 0 {
 		opts.Patience = defaultPatience
 	}
+	if opts.Bytes == 0 {
+		opts.Bytes = predict.DefaultBytes
+	}
+	if len(opts.Hosts) == 0 {
+		opts.Hosts = loopbackNames
+	}
+	if opts.Circuits == nil {
+		opts.Circuits = NewCircuits(opts.Bytes)
+	}
 	files, err := newStatic()
 	if err != nil {
 		return nil, err
@@ -86,22 +107,15 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &App{keep: keep, opts: opts, circuits: worked, pages: pages, static: files}, nil
+	return &App{keep: keep, opts: opts, circuits: opts.Circuits, pages: pages, studies: newStudies(), static: files}, nil
 }
-
-// Limits on what is taken in.
-const (
-	maxBody   = 1 << 20
-	maxText   = 2000
-	maxHeader = 64 << 10
-)
 
 // Handler gives the routes.
 func (a *App) Handler() http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
-	r.Use(a.recovered, guard)
+	r.Use(a.recovered, a.guard)
 	r.GET("/static/:version/*file", a.static.serve)
 	r.GET("/", a.bay)
 	r.POST("/jobs", a.startJob)
@@ -115,6 +129,7 @@ func (a *App) Handler() http.Handler {
 	r.POST("/jobs/:id/close", a.closeJob)
 	r.POST("/jobs/:id/repair", a.repair)
 	r.POST("/jobs/:id/check", a.check)
+	r.POST("/jobs/:id/move", a.moveJob)
 	r.POST("/jobs/:id/photo", a.addPhoto)
 	r.GET("/jobs/:id/photo/:photo", a.jobPhoto)
 	r.GET("/jobs/:id/why", a.why)
@@ -140,6 +155,7 @@ func (a *App) Handler() http.Handler {
 	r.GET("/harnesses/:name/edit", a.edit)
 	r.POST("/harnesses/:name/edit", a.saveHarness)
 	r.POST("/harnesses/:name/copy", a.copyHarness)
+	r.POST("/harnesses/:name/delete", a.deleteHarness)
 	r.GET("/harnesses/:name/boxes", a.boxes)
 	r.GET("/harnesses/:name/boxes/:part", a.boxes)
 	r.GET("/harnesses/:name/boxes/photo", a.picture)
@@ -151,66 +167,46 @@ func (a *App) Handler() http.Handler {
 	r.POST("/harnesses/:name/tidy", a.tidy)
 	r.GET("/harness.schema.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/schema+json", harness.Schema()) })
 	r.POST("/who", a.setWho)
-	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok") })
+	r.GET("/healthz", a.health)
 	r.NoRoute(func(c *gin.Context) { a.fail(c, http.StatusNotFound, "There is no such page.") })
 	r.NoMethod(func(c *gin.Context) { a.fail(c, http.StatusMethodNotAllowed, "That cannot be done here.") })
-	return http.NewCrossOriginProtection().Handler(r)
+	return a.hosts(http.NewCrossOriginProtection().Handler(r))
 }
 
-// Warm prepares the circuits of every harness in the background, so that the first page of a
-// job need not wait.
+// How many circuits are worked out at a start, and how long it rests between them.
+const (
+	warmedCircuits = 12
+	warmRest       = 50 * time.Millisecond
+)
+
+// Warm works out the circuits that open jobs go by, one at a time in the background, so that the first
+// page of a job need not wait. A circuit that cannot be worked out is logged and left; it stops nothing.
 func (a *App) Warm(ctx context.Context) {
-	list, err := a.keep.Harnesses(ctx)
+	list, err := a.keep.OpenRevisions(ctx, warmedCircuits)
 	if err != nil {
 		a.opts.Log.Warn("warming circuits", "error", err)
 		return
 	}
-	var benches []*bench
-	for _, h := range list {
-		b, err := a.circuits.get(h.Source)
+	for _, source := range list {
+		b, err := a.circuits.get(source)
 		if err != nil {
-			a.opts.Log.Error("harness in the store", "name", h.Name, "error", err)
+			a.opts.Log.Error("harness of an open job", "error", err)
 			continue
 		}
-		benches = append(benches, b)
-	}
-	for _, step := range []func(*bench){func(b *bench) { b.drawing() }, (*bench).predict} { // drawings first: every page has one
-		for _, b := range benches {
-			if ctx.Err() != nil {
-				return
+		if _, err := b.drawing(ctx); err != nil {
+			return // the application ends
+		}
+		if b.guide != nil {
+			if _, _, err := b.assess(ctx, nil, diagnose.Now{}, longestWork); err != nil && ctx.Err() == nil {
+				a.opts.Log.Error("circuit of an open job", "title", b.circuit.Title, "error", err)
 			}
-			step(b)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(warmRest):
 		}
 	}
-}
-
-// guard sets the policy every answer carries and bounds the body.
-func guard(c *gin.Context) {
-	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Cache-Control", "no-store")
-	limit := int64(maxBody)
-	switch path := c.Request.URL.Path; {
-	case strings.HasSuffix(path, "/photo"):
-		limit += maxPhotoBytes
-	case path == "/jobs/import":
-		limit += maxJobFile
-	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit)
-	c.Next()
-}
-
-// recovered turns a panic into a page that says so; the log has the rest.
-func (a *App) recovered(c *gin.Context) {
-	defer func() {
-		if p := recover(); p != nil {
-			a.opts.Log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p))
-			a.fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
-		}
-	}()
-	c.Next()
 }
 
 // Server wraps the handler with the time limits of a public listener.

@@ -138,8 +138,8 @@ func TestAPartIsPutAndTheDrawingMadeAnew(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, h.Source, "sheet:")
 	// Somebody else saves between the look and the save.
-	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), h.Name, "what was there before", "t", "x"), store.ErrChanged)
-	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), "none", "", "t", "x"), store.ErrNotFound)
+	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), h.Name, h.Newest-1, "t", "x"), store.ErrChanged)
+	assert.ErrorIs(t, w.keep.ReviseHarness(t.Context(), "none", 0, "t", "x"), store.ErrNotFound)
 }
 
 func TestTwoStatesAndFuses(t *testing.T) {

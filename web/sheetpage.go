@@ -13,10 +13,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/trace"
 	"ironthread/store"
 	"ironthread/web/drawing"

@@ -11,7 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/demo"
-	"ironthread/store/storetest"
+	"ironthread/demo/demotest"
+	"ironthread/store"
 	"ironthread/web"
 )
 
@@ -45,9 +46,8 @@ func TestTheStudyOfACircuit(t *testing.T) {
 
 // Warming draws and predicts every circuit beforehand, and stops when it is told to.
 func TestWarming(t *testing.T) {
-	keep := storetest.Open(t)
-	require.NoError(t, demo.Load(t.Context(), keep, time.Now()))
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop})
+	keep := demotest.Open(t)
+	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop})
 	require.NoError(t, err)
 	stopped, stop := context.WithCancel(t.Context())
 	stop()
@@ -89,14 +89,14 @@ func TestCSVHoldsNoFormula(t *testing.T) {
 // Job files that are wrong in one place each are refused with a sentence, and nothing is kept.
 func TestWrongJobFiles(t *testing.T) {
 	w := open(t)
-	before, err := w.keep.Jobs(t.Context())
+	before, _, err := w.keep.Jobs(t.Context(), store.Find{Limit: 50})
 	require.NoError(t, err)
 	for text, want := range map[string]string{
 		`{"iron-thread-job":"1"}`: "lacks its vehicle",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`:                                                                "does not begin with the complaint",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7","entries":[{"seq":1,"kind":"opened"}]}`:                          "harness cannot be read",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"x","entries":[{"seq":1,"kind":"opened"},{"seq":2,"kind":"seen","body":{}}]}`: "Entry 2 of the job file carries no observation",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"x","entries":[{"seq":1,"kind":"opened"},{"seq":2,"kind":"sniffed"}]}`:        "Entry 2 of the job file is of no known kind",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`:                                                                                                                                                           "does not begin with the complaint",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"harness: 7","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"}]}`:                                                      "harness cannot be read",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"x","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"},{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"seen","body":{}}]}`: "Entry 2 of the job file: it carries no observation",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"x","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"},{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"sniffed"}]}`:        "Entry 2 of the job file: there is no kind",
 		`"text"`: "This is no job file",
 	} {
 		r := w.send("/jobs/import", "file", "job.json", []byte(text))
@@ -104,7 +104,7 @@ func TestWrongJobFiles(t *testing.T) {
 		says(t, r.Body.String(), want)
 	}
 	says(t, w.post("/jobs/import").Body.String(), "Choose a job file")
-	after, err := w.keep.Jobs(t.Context())
+	after, _, err := w.keep.Jobs(t.Context(), store.Find{Limit: 50})
 	require.NoError(t, err)
 	assert.Len(t, after, len(before))
 }

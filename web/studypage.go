@@ -2,17 +2,20 @@ package web
 
 import (
 	"context"
-
+	"errors"
 	"net/http"
 	"net/url"
 	"sync"
+	"time"
 
 	"github.com/gin-gonic/gin"
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"ironthread/core/diagnose"
 )
 
-// studying is a study on its way in the background; it is kept until another is begun.
+// studying is a study on its way in the background; it is kept until another is begun, or others are
+// looked at.
 type studying struct {
 	mu       sync.Mutex
 	begun    bool
@@ -20,43 +23,54 @@ type studying struct {
 	done, of int
 	reports  []*diagnose.Report
 	failed   string
-	stop     bool
+	stop     context.CancelFunc
 }
 
-// studies by the circuit's text.
+// keptStudies bounds how many circuits' studies are kept.
+const keptStudies = 6
+
+// studies by the circuit's text; the one looked at longest ago is forgotten, and stopped.
 type studies struct {
 	mu   sync.Mutex
-	byID map[[32]byte]*studying
+	kept *lru.Cache[string, *studying]
 }
 
-func (s *studies) of(sum [32]byte) *studying {
+func newStudies() *studies {
+	kept, _ := lru.NewWithEvict(keptStudies, func(_ string, s *studying) { s.end() }) // fails for sizes below one only
+	return &studies{kept: kept}
+}
+
+func (s *studies) of(sum string) *studying {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.byID == nil {
-		s.byID = map[[32]byte]*studying{}
+	one, ok := s.kept.Get(sum)
+	if !ok {
+		one = &studying{stop: func() {}}
+		s.kept.Add(sum, one)
 	}
-	if s.byID[sum] == nil {
-		s.byID[sum] = &studying{}
-	}
-	return s.byID[sum]
+	return one
 }
 
 // busy tells whether a study is on its way that is not this one: they take a whole core.
 func (s *studies) busy(but *studying) bool {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, other := range s.byID {
-		if other == but {
-			continue
-		}
-		other.mu.Lock()
-		begun := other.begun
-		other.mu.Unlock()
-		if begun {
+	for _, other := range s.kept.Values() {
+		if other != but && other.running() {
 			return true
 		}
 	}
 	return false
+}
+
+func (s *studying) running() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.begun
+}
+
+func (s *studying) end() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.stop()
 }
 
 // Kinds of study, each a list of runs.
@@ -94,7 +108,7 @@ func (a *App) study(c *gin.Context) {
 		return
 	}
 	if b.guide == nil {
-		a.fail(c, http.StatusUnprocessableEntity, "This circuit has no fan, so there is nothing to diagnose.")
+		a.fail(c, http.StatusUnprocessableEntity, capitalise(b.unfit)+".")
 		return
 	}
 	s := a.studies.of(b.sum)
@@ -121,50 +135,66 @@ func (a *App) beginStudy(c *gin.Context) {
 		a.fail(c, http.StatusConflict, "Another circuit's study is on its way; wait for its end, or stop it.")
 		return
 	}
-	s.mu.Lock()
+	kind := c.PostForm("kind")
 	switch {
 	case b.guide == nil:
+		a.fail(c, http.StatusUnprocessableEntity, capitalise(b.unfit)+".")
+		return
 	case c.PostForm("stop") != "":
-		s.stop = true
-	case !s.begun:
-		kind := c.PostForm("kind")
-		s.begun, s.kind, s.stop, s.done, s.of, s.reports, s.failed = true, kind, false, 0, 0, nil, ""
-		guide, err := diagnose.New(b.model) // its own, so that no job waits for it
+		s.end()
+	default:
+		guide, err := diagnose.NewWithin(b.model, a.circuits.budget) // its own, so that no job waits for it
 		if err != nil {
-			s.begun, s.failed = false, err.Error()
-			break
+			a.fail(c, http.StatusUnprocessableEntity, capitalise(err.Error())+".")
+			return
 		}
-		go s.run(guide, studyRuns(kind))
+		s.start(guide, kind)
 	}
-	s.mu.Unlock()
 	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(h.Name)+"/study")
 }
 
-func (s *studying) run(g *diagnose.Guide, runs []diagnose.StudyOptions) {
+// longestStudy bounds a study in time.
+const longestStudy = 30 * time.Minute
+
+// start begins a study unless one is on its way.
+func (s *studying) start(guide *diagnose.Guide, kind string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.begun {
+		return
+	}
+	ctx, stop := context.WithTimeout(context.Background(), longestStudy)
+	s.begun, s.kind, s.stop, s.done, s.of, s.reports, s.failed = true, kind, stop, 0, 0, nil, ""
+	go s.run(ctx, guide, studyRuns(kind))
+}
+
+func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []diagnose.StudyOptions) {
 	defer func() {
 		p := recover()
+		g.Close()
 		s.mu.Lock()
 		defer s.mu.Unlock()
 		s.begun = false
+		s.stop()
 		if p != nil {
 			s.failed = "The study broke off; the log of the application says why."
 		}
 	}()
 	for _, o := range runs {
-		r, err := g.Study(context.Background(), o, func(done, of int) {
+		r, err := g.Study(ctx, o, func(done, of int) {
 			s.mu.Lock()
 			defer s.mu.Unlock()
 			s.done, s.of = done, of
 		})
 		s.mu.Lock()
-		if err != nil {
-			s.failed = capitalise(err.Error()) + "."
-		} else {
+		switch {
+		case err == nil, errors.Is(err, context.Canceled) && r != nil && len(r.Trials) > 0:
 			s.reports = append(s.reports, r)
+		case !errors.Is(err, context.Canceled):
+			s.failed = capitalise(err.Error()) + "."
 		}
-		stop := s.stop || err != nil
 		s.mu.Unlock()
-		if stop {
+		if err != nil {
 			return
 		}
 	}

@@ -10,8 +10,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/core/repair"
@@ -25,10 +27,14 @@ type jobSide struct {
 	State *job.State
 	Tab   string
 	Saw   int
+
+	Pending *pending // what the page shows is still being worked out
 }
 
 func (a *App) side(c *gin.Context, j *jobAt, tab string) jobSide {
-	return jobSide{frame: a.frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: tab, Saw: j.state.Last}
+	s := jobSide{frame: a.frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: tab, Saw: j.state.Last}
+	s.Notice = readJobRequest(c).notice
+	return s
 }
 
 // verifyPage is the list of what must be seen before the job closes.
@@ -56,41 +62,13 @@ type explained struct {
 	Why   string // there is no telling
 }
 
-// verification is what has and has not been seen since the last repair.
-type verification struct {
-	list   []repair.Ticked
-	causes []repair.Ticked
-	way    []string
-}
-
-func (v *verification) left() int {
-	return repair.Left(v.list) + repair.Left(v.causes) + len(v.way)
-}
-
-// verification holds the log against the list.
-func (j *jobAt) verification() (*verification, error) {
-	list, err := repair.List(j.bench.model, j.state.Ledger)
+// verification holds the log against the list of what must be seen since the last repair.
+func (j *jobAt) verification() (*job.Verification, error) {
+	list, err := j.bench.checks(j.state.Ledger)
 	if err != nil {
 		return nil, err
 	}
-	v := &verification{list: repair.Tick(j.bench.circuit, list, j.state.Seen, j.state.Said)}
-	for _, r := range j.state.Repairs {
-		f, err := fault.Parse(j.bench.circuit, r.Fault)
-		if err != nil {
-			continue
-		}
-		for _, check := range repair.Tick(j.bench.circuit, repair.Causes(j.bench.model, f), nil, j.state.Said) {
-			if !slices.ContainsFunc(v.causes, func(t repair.Ticked) bool { return t.Key == check.Key }) {
-				v.causes = append(v.causes, check)
-			}
-		}
-	}
-	for _, action := range j.state.Ledger {
-		if !action.Lasts() {
-			v.way = append(v.way, action.String())
-		}
-	}
-	return v, nil
+	return job.Verify(j.bench.model, list, j.state), nil
 }
 
 func (a *App) verify(c *gin.Context) {
@@ -106,11 +84,13 @@ func (a *App) showVerify(c *gin.Context, j *jobAt, status int, wrong string) {
 		return
 	}
 	p := verifyPage{
-		jobSide: a.side(c, j, "verify"), Causes: v.causes, Left: v.left(), InTheWay: v.way,
-		Reasons: job.Reasons, Found: j.state.Repairs, Text: clip(c.PostForm("text"), maxText),
+		jobSide: a.side(c, j, "verify"), Causes: v.Causes, Left: v.Left(), InTheWay: v.Way,
+		Reasons: job.Reasons, Found: j.state.Repairs, Text: c.PostForm("text"),
 	}
-	p.Notice, p.Bad = wrong, wrong != ""
-	for _, t := range v.list {
+	if wrong != "" {
+		p.Notice, p.Bad = wrong, true
+	}
+	for _, t := range v.List {
 		p.List = append(p.List, tickedLine{t, answerURL(j, t.Test)})
 	}
 	well, err := repair.WarmUp(j.bench.model, nil, nil)
@@ -150,72 +130,110 @@ func answerURL(j *jobAt, t *probe.Test) string {
 
 // check answers one item of the list by hand.
 func (a *App) check(c *gin.Context) {
-	j, ok := a.openForChange(c)
+	j, ok := a.open(c)
 	if !ok {
 		return
 	}
-	v, err := j.verification()
-	if err != nil {
-		a.failWith(c, err)
-		return
-	}
-	key := c.PostForm("check")
-	known := slices.ContainsFunc(append(slices.Clone(v.list), v.causes...), func(t repair.Ticked) bool { return t.Key == key && t.Test == nil })
-	text := strings.TrimSpace(clip(c.PostForm("text"), maxText))
-	switch {
-	case !known:
-		a.showVerify(c, j, http.StatusUnprocessableEntity, "There is no such check on this job's list.")
-	case text == "":
-		a.showVerify(c, j, http.StatusUnprocessableEntity, "Say what was found, or that it was as expected.")
-	default:
-		a.writeTo(c, j, fmt.Sprintf("/jobs/%d/verify", j.ID), job.Entry{Kind: job.Checked, Body: job.Body{Check: key, Text: text}})
-	}
+	text, err := field(c, "text", "the answer", maxText)
+	show := func(j *jobAt, sentence string) { a.showVerify(c, j, http.StatusUnprocessableEntity, sentence) }
+	a.change(c, j, fmt.Sprintf("/jobs/%d/verify", j.ID), show, func(j *jobAt) ([]job.Entry, error) {
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		v, err := j.verification()
+		if err != nil {
+			return nil, err
+		}
+		key := c.PostForm("check")
+		known := slices.ContainsFunc(append(slices.Clone(v.List), v.Causes...), func(t repair.Ticked) bool { return t.Key == key && t.Test == nil })
+		switch {
+		case !known:
+			return nil, refused("There is no such check on this job's list.")
+		case text == "":
+			return nil, refused("Say what was found, or that it was as expected.")
+		}
+		return []job.Entry{{Kind: job.Checked, Body: job.Body{Check: key, Text: text}}}, nil
+	})
 }
 
-// repair enters what was done: a part, a wire or a terminal renewed.
+// mostMinutes bounds how long a repair took.
+const mostMinutes = 10000
+
+// isRenewal tells whether a set-up action's words enter a part, a wire or a terminal as renewed.
+func isRenewal(words string) bool {
+	return strings.HasSuffix(words, " "+string(electric.Renewed)) || strings.HasSuffix(words, " "+string(electric.RenewedUsed))
+}
+
+// repair enters what was done: a part, a wire or a terminal renewed, with the fault that it was done for
+// as the evidence stands at that moment.
 func (a *App) repair(c *gin.Context) {
-	j, ok := a.openForChange(c)
-	if !ok {
-		return
+	words, err := field(c, "action", "the repair", maxText)
+	body := job.Body{}
+	if err == nil {
+		body.Text, err = field(c, "text", "the text", maxText)
 	}
-	action, err := electric.ParseAction(j.bench.circuit, clip(c.PostForm("action"), maxText))
-	if err != nil {
-		a.refuse(c, j, capitalise(err.Error())+".")
-		return
+	if err == nil {
+		body.Parts, err = field(c, "parts", "the list of parts", maxText)
 	}
-	if c.PostForm("used") != "" && action.Part != "" && action.Verb == electric.Renewed {
-		action.Verb = electric.RenewedUsed
+	if err == nil {
+		body.Minutes, err = readMinutes(c.PostForm("minutes"))
 	}
-	minutes := 0.0
-	if text := strings.Replace(strings.TrimSpace(c.PostForm("minutes")), ",", ".", 1); text != "" {
-		if minutes, err = strconv.ParseFloat(text, 64); err != nil || minutes < 0 || minutes > 10000 {
-			a.refuse(c, j, fmt.Sprintf("%q are no minutes; type a number, as in 25.", clip(text, maxWho)))
-			return
+	a.weighed(c, "/jobs/%d", nil, func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error) {
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		action, err := electric.ParseAction(j.bench.circuit, words)
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		if c.PostForm("used") != "" && action.Part != "" && action.Verb == electric.Renewed {
+			action.Verb = electric.RenewedUsed
+		}
+		if !action.Lasts() {
+			return nil, refused("%s is no repair; enter it as a set-up.", action)
+		}
+		if _, err := j.bench.model.Network(append(slices.Clone(j.state.Ledger), action), nil); err != nil {
+			return nil, refusedFor(err)
+		}
+		body.Action = action.String()
+		if j.justDone(body.Action) {
+			return nil, refused("%s is in the log already, and nothing has been seen since.", action)
+		}
+		body.Fault, body.Proven = j.foundBy(action, as)
+		return []job.Entry{{Kind: job.Repaired, Body: body}}, nil
+	})
+}
+
+// justDone tells whether a repair is in the log with nothing seen since: a part may be renewed again, but
+// not for nothing.
+func (j *jobAt) justDone(action string) bool {
+	for _, b := range slices.Backward(j.state.Beads) {
+		switch {
+		case b.StruckOut:
+		case b.Kind == job.Seen:
+			return false
+		case b.Body.Action == action:
+			return b.Kind == job.Repaired
 		}
 	}
-	switch {
-	case !action.Lasts():
-		a.refuse(c, j, fmt.Sprintf("%s is no repair; enter it as a set-up.", action))
-		return
-	case slices.Contains(j.state.Ledger, action):
-		a.refuse(c, j, fmt.Sprintf("%s is in the log already.", action))
-		return
+	return false
+}
+
+func readMinutes(text string) (float64, error) {
+	text = strings.Replace(strings.TrimSpace(text), ",", ".", 1)
+	if text == "" {
+		return 0, nil
 	}
-	body := job.Body{
-		Action: action.String(), Text: strings.TrimSpace(clip(c.PostForm("text"), maxText)),
-		Parts: strings.TrimSpace(clip(c.PostForm("parts"), maxText)), Minutes: minutes,
+	minutes, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(minutes >= 0 && minutes <= mostMinutes) {
+		return 0, fmt.Errorf("%q are no minutes; type a number, as in 25", harness.Clipped(text, maxWho))
 	}
-	body.Fault, body.Proven = j.foundBy(c, action, a)
-	a.write(c, j, job.Entry{Kind: job.Repaired, Body: body})
+	return minutes, nil
 }
 
 // foundBy is the fault that a repair is for: of the verdict, or else the likeliest that it
 // mends.
-func (j *jobAt) foundBy(c *gin.Context, action electric.Action, a *App) (found string, proven bool) {
-	as, ready, err := j.bench.assess(j.state.Seen, nowOf(c, j), a.opts.Patience*10)
-	if !ready || err != nil {
-		return "", false
-	}
+func (j *jobAt) foundBy(action electric.Action, as *diagnose.Assessment) (found string, proven bool) {
 	mends := func(words string) bool {
 		f, err := fault.Parse(j.bench.circuit, words)
 		return err == nil && electric.RepairIn([]electric.Action{action}, f).Verb == ""
@@ -238,37 +256,49 @@ func (j *jobAt) foundBy(c *gin.Context, action electric.Action, a *App) (found s
 }
 
 // closeJob closes a job once it is verified, or with a stated reason; never with something
-// left out, unplugged, bridged or standing in.
+// left out, unplugged, bridged or standing in. What the job came to is kept as it stands now.
 func (a *App) closeJob(c *gin.Context) {
-	j, ok := a.openForChange(c)
-	if !ok {
-		return
-	}
-	v, err := j.verification()
-	if err != nil {
-		a.failWith(c, err)
-		return
-	}
-	text := strings.TrimSpace(clip(c.PostForm("text"), maxText))
+	text, err := field(c, "text", "what was done", maxText)
 	reason := job.Reason(c.PostForm("reason"))
-	verified := v.left() == 0
-	if reason == "" && verified {
-		reason = job.Verified
-	}
-	refuse := func(sentence string) { a.showVerify(c, j, http.StatusUnprocessableEntity, sentence) }
-	switch {
-	case len(v.way) > 0:
-		refuse("The ledger is not empty: " + strings.Join(v.way, ", ") + ". Put everything back before the job closes.")
-	case reason == "" || reason == job.Verified && !verified:
-		refuse(fmt.Sprintf("Not verified yet: %s. Go through the list, or choose the reason for closing without.", leftWords(v.left())))
-	case reason != job.Verified && !slices.Contains(job.Reasons, reason):
-		refuse("That is no reason a job closes for.")
-	case text == "" && reason != job.NotReproduced:
-		refuse("Say what it was and what was done, or why the job closes without.")
-	default:
-		a.forget()
-		a.write(c, j, job.Entry{Kind: job.Closed, Body: job.Body{Text: text, Reason: reason}})
-	}
+	show := func(j *jobAt, sentence string) { a.showVerify(c, j, http.StatusUnprocessableEntity, sentence) }
+	a.weighed(c, "/jobs/%d", show, func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error) {
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		v, err := j.verification()
+		if err != nil {
+			return nil, err
+		}
+		verified := v.Left() == 0
+		why := reason
+		if why == "" && verified {
+			why = job.Verified
+		}
+		switch {
+		case len(v.Way) > 0:
+			return nil, refused("The ledger is not empty: %s. Put everything back before the job closes.", strings.Join(v.Way, ", "))
+		case why == "" || why == job.Verified && !verified:
+			return nil, refused("Not verified yet: %s. Go through the list, or choose the reason for closing without.", leftWords(v.Left()))
+		case why != job.Verified && !slices.Contains(job.Reasons, why):
+			return nil, refused("That is no reason a job closes for.")
+		case text == "" && why != job.NotReproduced:
+			return nil, refused("Say what it was and what was done, or why the job closes without.")
+		}
+		return []job.Entry{{Kind: job.Closed, Body: job.Body{Text: text, Reason: why, Conclusion: j.concluding(v, as, why)}}}, nil
+	})
+	a.forget()
+}
+
+// concluding is concluded for a job about to be closed for a reason.
+func (j *jobAt) concluding(v *job.Verification, as *diagnose.Assessment, reason job.Reason) *job.Conclusion {
+	closed := *j.state
+	closed.Closed, closed.Reason = true, reason
+	return job.Conclude(j.bench.circuit, v, &closed, as.Verdict, j.Title)
+}
+
+// concluded is what the job came to, in the shape in which its record keeps it.
+func (j *jobAt) concluded(v *job.Verification, as *diagnose.Assessment) *job.Conclusion {
+	return job.Conclude(j.bench.circuit, v, j.state, as.Verdict, j.Title)
 }
 
 func leftWords(n int) string {

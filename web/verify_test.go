@@ -118,6 +118,7 @@ func (w *workshop) send(path, field, name string, content []byte, form ...string
 	for i := 0; i+1 < len(form); i += 2 {
 		_ = m.WriteField(form[i], form[i+1])
 	}
+	_ = m.WriteField("token", aToken())
 	part, _ := m.CreateFormFile(field, name)
 	_, _ = part.Write(content)
 	_ = m.Close()
@@ -246,16 +247,14 @@ func TestEveryKindOfReading(t *testing.T) {
 // A job on a circuit of which nothing is known yet: the page is there at once and says how far
 // it is; what the evidence leaves comes when it is worked out. Nothing recorded meanwhile is lost.
 func TestNoPageWaitsForTheGuide(t *testing.T) {
-	w := openWith(t, web.Options{Workshop: demo.Workshop, Patience: time.Nanosecond})
+	w := openWith(t, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Nanosecond})
 	h, err := w.keep.HarnessNamed(t.Context(), "f5-two-windings")
 	require.NoError(t, err)
-	name, err := w.keep.AddHarness(t.Context(), "cold", h.Title, h.Source+"\n# known to nobody yet\n")
-	require.NoError(t, err)
-	h, err = w.keep.HarnessNamed(t.Context(), name)
+	h, err = w.keep.AddHarness(t.Context(), "cold", h.Title, h.Source+"\n# known to nobody yet\n")
 	require.NoError(t, err)
 	vehicle, err := w.keep.PutVehicle(t.Context(), "Rig", "")
 	require.NoError(t, err)
-	id, err := w.keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now())
+	id, err := w.keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now(), "")
 	require.NoError(t, err)
 	job := fmt.Sprintf("/jobs/%d", id)
 	page := w.get(job).Body.String()

@@ -10,19 +10,31 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"ironthread/demo"
+	"ironthread/core/predict"
+	"ironthread/demo/demotest"
 	"ironthread/store"
 	"ironthread/store/storetest"
 	"ironthread/web"
 )
 
 func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+
+// testHosts is what requests made by httptest name.
+var testHosts = []string{"example.com"}
+
+// testCircuits are worked out once for all tests.
+var testCircuits = web.NewCircuits(predict.DefaultBytes)
+
+// forms counts the forms sent, so that each has a token of its own.
+var forms atomic.Int64
+
+func aToken() string { return fmt.Sprintf("form-%d", forms.Add(1)) }
 
 // workshop is the application on the demo workshop.
 type workshop struct {
@@ -33,13 +45,12 @@ type workshop struct {
 
 func open(t *testing.T) *workshop {
 	t.Helper()
-	return openWith(t, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+	return openWith(t, testOptions())
 }
 
 func openWith(t *testing.T, options web.Options) *workshop {
 	t.Helper()
-	keep := storetest.Open(t)
-	require.NoError(t, demo.Load(context.Background(), keep, time.Now()))
+	keep := demotest.Open(t)
 	app, err := web.New(keep, options)
 	require.NoError(t, err)
 	return &workshop{t, app.Handler(), keep}
@@ -60,6 +71,9 @@ func (w *workshop) post(path string, form ...string) *httptest.ResponseRecorder 
 	values := url.Values{}
 	for i := 0; i+1 < len(form); i += 2 {
 		values.Add(form[i], form[i+1])
+	}
+	if !values.Has("token") {
+		values.Set("token", aToken())
 	}
 	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(values.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
@@ -90,7 +104,7 @@ func notice(page string) string {
 
 // jobNamed finds a demo job's address.
 func (w *workshop) jobNamed(vehicle string) string {
-	jobs, err := w.keep.Jobs(context.Background())
+	jobs, _, err := w.keep.Jobs(context.Background(), store.Find{Limit: 50})
 	require.NoError(w.t, err)
 	for _, j := range jobs {
 		if j.Vehicle == vehicle {

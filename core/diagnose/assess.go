@@ -166,6 +166,13 @@ func (g *inquiry) groups(b *belief) ([]Standing, error) {
 	}
 	byBelief := func(x, y int) int { return cmp.Or(cmp.Compare(b.of[y], b.of[x]), x-y) }
 	slices.SortStableFunc(order, byBelief)
+	came, err := g.asItCame()
+	if err != nil {
+		return nil, err
+	}
+	if _, err := came.pageFor(nil, order); err != nil { // all at once, on all cores
+		return nil, err
+	}
 	var groups [][]int
 	for _, i := range order {
 		joined := false
@@ -268,9 +275,17 @@ func (g *inquiry) tellApart(i, j int) (bool, error) {
 	return apart, nil
 }
 
-// differ looks for a test that two suspects answer differently.
+// differ looks for a test that two suspects answer differently. Most pairs are clearly apart by the volts
+// at some pin with everything fitted; only for the rest is every test looked at.
 func (g *inquiry) differ(i, j int) (bool, error) {
-	for _, t := range append(slices.Clone(g.allTests), g.shortTests(i, j)...) {
+	p, err := g.pageFor(nil, []int{i, j})
+	if err != nil {
+		return false, err
+	}
+	if p.of[i].ClearlyApart(p.of[j]) {
+		return true, nil
+	}
+	for _, t := range append(g.testsFor(i, j), g.shortTests(i, j)...) {
 		apart, err := g.differIn(t, i, j)
 		if err != nil {
 			return false, err
@@ -280,6 +295,34 @@ func (g *inquiry) differ(i, j int) (bool, error) {
 		}
 	}
 	return false, nil
+}
+
+// manyRelays is from how many relays on only those near two suspects are thought of being pulled.
+const manyRelays = 6
+
+// testsFor are the tests that could tell two suspects apart: all of them, but on a circuit of many relays
+// an empty socket only where it is near one of the two.
+func (g *inquiry) testsFor(i, j int) []probe.Test {
+	if len(g.relayAt) < manyRelays {
+		return slices.Clone(g.allTests)
+	}
+	near := map[string]bool{}
+	for _, s := range []*suspect{g.suspects[i], g.suspects[j]} {
+		for _, part := range append(s.Fault.Parts(), s.Fault.Wire[0].Part, s.Fault.Wire[1].Part, s.Fault.Other[0].Part, s.Fault.Other[1].Part) {
+			near[part] = true
+			for _, w := range g.circuit.Wires {
+				switch part {
+				case w.From.Part:
+					near[w.To.Part] = true
+				case w.To.Part:
+					near[w.From.Part] = true
+				}
+			}
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(g.allTests), func(t probe.Test) bool {
+		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Out && !near[a.Part] })
+	})
 }
 
 func (g *inquiry) differIn(t probe.Test, i, j int) (bool, error) {

@@ -88,7 +88,7 @@ const negligible = 1e-4
 // followed: with twelve fans there are sixteen million.
 const (
 	likelyCombos  = 48   // followed for a car
-	nextToNothing = 1e-5 // of a combination, against the car's likeliest
+	nextToNothing = 2e-5 // of a combination on a car
 	leastOfClass  = 0.002
 )
 
@@ -112,16 +112,15 @@ func (g *inquiry) combosOf(f *predict.Figures, state, car int, found []likelyCom
 	found = append(found[:0], likelyCombo{chance: 1})
 	for fan := range g.fans {
 		chances := f.Speeds(state, fan)[car]
-		best, n := 0.0, len(found)
+		n := len(found)
 		for _, c := range found[:n] {
 			for w, p := range chances {
-				if chance := c.chance * float64(p); chance > 0 {
+				if chance := c.chance * float64(p); chance > nextToNothing {
 					found = append(found, likelyCombo{c.with(fan, w), chance})
-					best = max(best, chance)
 				}
 			}
 		}
-		found = slices.DeleteFunc(slices.Delete(found, 0, n), func(c likelyCombo) bool { return c.chance < nextToNothing*best })
+		found = slices.Delete(found, 0, n)
 		if len(found) > likelyCombos {
 			slices.SortStableFunc(found, func(x, y likelyCombo) int { return cmp.Compare(y.chance, x.chance) })
 			found = found[:likelyCombos]
@@ -132,7 +131,6 @@ func (g *inquiry) combosOf(f *predict.Figures, state, car int, found []likelyCom
 
 // fanClasses: a class for each combination of words that has some chance.
 func (g *inquiry) fanClasses(p *foretold, state int, b *belief, live []int) *outcomes {
-	at := map[combo]int{}
 	var combos []combo
 	o := &outcomes{chance: make([][]float64, len(g.suspects))}
 	var found []likelyCombo
@@ -144,10 +142,9 @@ func (g *inquiry) fanClasses(p *foretold, state int, b *belief, live []int) *out
 			}
 			found = g.combosOf(p.of[i], state, k, found)
 			for _, c := range found {
-				n, known := at[c.combo]
-				if !known {
+				n := slices.Index(combos, c.combo)
+				if n < 0 {
 					n = len(combos)
-					at[c.combo] = n
 					combos = append(combos, c.combo)
 					o.total = append(o.total, 0)
 				}
@@ -226,16 +223,46 @@ func (g *inquiry) binned(t probe.Test, live []int) (func(i int) []uint8, error) 
 		state, pin := g.stateIndex(t.State), g.pinAt[t.At]
 		return func(i int) []uint8 { return p.of[i].Bins(state, pin) }, err
 	}
-	show, err := g.figures(t, live)
 	fine := finenessOf(t)
 	in := predict.Bins{Lowest: fine.lowest, Width: fine.bin}
 	row := make([]uint8, cars)
+	if t.Do == probe.Volts {
+		if drop, err := g.dropBins(t, live, in, row); drop != nil || err != nil {
+			return drop, err
+		}
+	}
+	show, err := g.figures(t, live)
 	return func(i int) []uint8 {
 		for k := range row {
 			row[k] = in.Bin(scaled(t, show(i, k)))
 		}
 		return row
 	}, err
+}
+
+// dropBins are the bins of a drop between two pins; nil where a pin hangs on a diode on some suspect.
+func (g *inquiry) dropBins(t probe.Test, live []int, in predict.Bins, row []uint8) (func(i int) []uint8, error) {
+	p, err := g.pageFor(t.Setup, live)
+	if err != nil {
+		return nil, err
+	}
+	state, red, black := g.stateIndex(t.State), g.pinAt[t.At], g.pinAt[t.From]
+	for _, i := range live {
+		if f := p.of[i]; f.Soft(state, red) || f.Soft(state, black) {
+			return nil, nil
+		}
+	}
+	nothing := in.Bin(0)
+	return func(i int) []uint8 {
+		a, b := p.of[i].Volts(state, red), p.of[i].Volts(state, black)
+		for k := range row {
+			row[k] = nothing
+			if d := float64(a[k] - b[k]); d == d { // where either floats, the display shows nothing
+				row[k] = in.Bin(max(-probe.MaxVolts, min(probe.MaxVolts, d)))
+			}
+		}
+		return row
+	}, nil
 }
 
 // figureClasses puts the edges where the suspects' predictions leave gaps, so that no likely

@@ -67,12 +67,7 @@ const (
 
 // leaders names the parts on which most belief lies.
 func (g *inquiry) leaders(b *belief) []*harness.Part {
-	on := map[string]float64{}
-	for i, s := range g.suspects {
-		for _, part := range s.Fault.Parts() {
-			on[part] += b.of[i]
-		}
-	}
+	on := g.suspicion(b)
 	var parts []*harness.Part
 	for _, p := range g.circuit.Parts {
 		if on[p.Name] >= leadingBelief {
@@ -85,7 +80,8 @@ func (g *inquiry) leaders(b *belief) []*harness.Part {
 
 // rank lists the tests not yet made that tell something, by information per minute.
 func (g *inquiry) rank(b *belief, seen []probe.Observation, now Now) ([]scored, error) {
-	tests := probe.Tests(g.circuit, now.Setup)
+	b.live(g.Guide)
+	tests := g.affordable(probe.Tests(g.circuit, now.Setup), b, now)
 	usual := len(tests)
 	for _, p := range g.leaders(b) {
 		tests = append(tests, probe.Around(g.circuit, now.Setup, p)...)
@@ -102,7 +98,6 @@ func (g *inquiry) rank(b *belief, seen []probe.Observation, now Now) ([]scored, 
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
 	}
-	b.live(g.Guide)
 	likely := b.closer(closeBelief)
 	made := g.made(seen)
 	var list []scored
@@ -130,6 +125,47 @@ func (g *inquiry) rank(b *belief, seen []probe.Observation, now Now) ([]scored, 
 		return cmp.Or(cmp.Compare(y.grade(), x.grade()), cmp.Compare(g.risk(x.test), g.risk(y.test)), cmp.Compare(y.score, x.score))
 	})
 	return list, nil
+}
+
+// mostForetold bounds what is foretold for one choice of the next test, in suspects times states times pins:
+// a few seconds of work at most on a circuit that nothing is known of. Small circuits stay far below.
+const mostForetold = 600_000
+
+// affordable leaves out tests in set-ups that would take too long to foretell: as the car stands and with
+// everything fitted always, each relay out in the order in which relays are suspected, as long as there is
+// time. As the evidence narrows the suspects down, there is time for all.
+func (g *inquiry) affordable(tests []probe.Test, b *belief, now Now) []probe.Test {
+	each := len(b.counts) * len(g.circuit.States) * len(g.model.Pins())
+	always := []string{probe.SetupKey(now.Setup), probe.SetupKey(probe.Lasting(now.Setup))}
+	room := min(g.table.Room(), mostForetold/max(1, each)) - len(always)
+	if room >= len(g.circuit.OfKind(harness.KindRelay)) {
+		return tests
+	}
+	suspected := g.suspicion(b)
+	var others []probe.Test // one of each further set-up
+	seen := map[string]bool{always[0]: true, always[1]: true}
+	for _, t := range tests {
+		if key := probe.SetupKey(t.Setup); !seen[key] {
+			seen[key] = true
+			others = append(others, t)
+		}
+	}
+	slices.SortStableFunc(others, func(x, y probe.Test) int { return cmp.Compare(suspected[y.At.Part], suspected[x.At.Part]) })
+	for _, t := range others[:max(0, min(room, len(others)))] {
+		always = append(always, probe.SetupKey(t.Setup))
+	}
+	return slices.DeleteFunc(tests, func(t probe.Test) bool { return !slices.Contains(always, probe.SetupKey(t.Setup)) })
+}
+
+// suspicion is the belief that lies on each part.
+func (g *inquiry) suspicion(b *belief) map[string]float64 {
+	on := map[string]float64{}
+	for i, s := range g.suspects {
+		for _, part := range s.Fault.Parts() {
+			on[part] += b.of[i]
+		}
+	}
+	return on
 }
 
 // grade puts scores within some two per cent of each other on one step: a tie.

@@ -89,6 +89,9 @@ func DetachVerb(kind harness.Kind) Verb {
 
 // ParseAction reads one set-up action and checks it against the circuit.
 func ParseAction(c *harness.Circuit, s string) (Action, error) {
+	if len(s) > 4*maxShown {
+		return Action{}, fmt.Errorf("set-up %q: no set-up's words are as long as that", harness.Clipped(s, maxShown))
+	}
 	a, err := parseAction(c, strings.Fields(s))
 	if err == nil {
 		if at := deadShort(c, a); at != "" {
@@ -96,10 +99,13 @@ func ParseAction(c *harness.Circuit, s string) (Action, error) {
 		}
 	}
 	if err != nil {
-		return Action{}, fmt.Errorf("set-up %q: %w", s, err)
+		return Action{}, fmt.Errorf("set-up %q: %w", harness.Clipped(s, maxShown), err)
 	}
 	return a, nil
 }
+
+// maxShown bounds how much of a text that cannot be read is sent back.
+const maxShown = 60
 
 // ParseSetup reads a list of actions.
 func ParseSetup(c *harness.Circuit, list []string) ([]Action, error) {
@@ -151,7 +157,7 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 	}
 	part := c.Part(w[0])
 	if part == nil {
-		return a, fmt.Errorf("there is no part %s", w[0])
+		return a, fmt.Errorf("there is no part %s", harness.Clipped(w[0], maxShown))
 	}
 	a.Part, a.Verb = w[0], Verb(strings.Join(w[1:], " "))
 	fits := DetachVerb(part.Kind())

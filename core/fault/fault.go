@@ -117,13 +117,19 @@ func (f Fault) Parts() []string {
 func Parse(c *harness.Circuit, s string) (Fault, error) {
 	f, err := parse(c, strings.Join(strings.Fields(s), " "))
 	if err != nil {
-		return Fault{}, fmt.Errorf("fault %q: %w", s, err)
+		return Fault{}, fmt.Errorf("fault %q: %w", harness.Clipped(s, maxShown), err)
 	}
 	return f, nil
 }
 
+// maxShown bounds how much of a text that cannot be read is sent back.
+const maxShown = 60
+
 func parse(c *harness.Circuit, s string) (Fault, error) {
 	var f Fault
+	if len(s) > 4*maxShown {
+		return f, fmt.Errorf("no fault's words are as long as that")
+	}
 	s, f.Intermittent = strings.CutSuffix(s, " intermittent")
 	if s2, ok := strings.CutSuffix(s, " brushes"); ok { // "M1 brushes intermittent" is a word of its own
 		s, f.Intermittent = s2+" brushes intermittent", false

@@ -30,6 +30,7 @@ const (
 	maxTitle  = 200
 	maxWord   = 120
 	maxError  = 20
+	maxMsg    = 600 // characters of one sentence
 )
 
 // Error is one thing wrong with a file: the line, the part or wire, what was expected.
@@ -131,7 +132,7 @@ type reader struct {
 
 func (r *reader) fail(n *yaml.Node, where, format string, args ...any) {
 	if len(r.errs) < maxError {
-		r.errs = append(r.errs, &Error{Line: n.Line, Where: strings.TrimPrefix(where, ": "), Msg: fmt.Sprintf(format, args...)})
+		r.errs = append(r.errs, &Error{Line: n.Line, Where: Clipped(strings.TrimPrefix(where, ": "), maxWord), Msg: Clipped(fmt.Sprintf(format, args...), maxMsg)})
 	}
 }
 

@@ -82,6 +82,7 @@ type Found struct {
 type Answered struct {
 	Text   string `json:"text"`
 	Expect string `json:"expect"`
+	Why    string `json:"why,omitempty"` // it is asked
 	Read   string `json:"read,omitempty"`
 	Done   bool   `json:"done"`
 	Wrong  bool   `json:"wrong,omitempty"`

@@ -2,7 +2,6 @@ package predict
 
 import (
 	"context"
-	"math"
 	"slices"
 	"sync"
 
@@ -34,6 +33,8 @@ type Figures struct {
 	bins   []uint8      // of volts at each pin
 	speeds [][4]float32 // chances of words, by state, fan and car
 	soft   []bool       // by state and pin: it hangs on a diode on some car
+	lowest []uint8      // of bins, by state and pin, over the cars
+	most   []uint8
 }
 
 // Page finds or begins the page of a set-up; the error says that such a set-up cannot be.
@@ -125,6 +126,7 @@ func (p *Page) fill(ctx context.Context, i int, blown Blown) (*Figures, error) {
 		c.figures = slices.Delete(c.figures, 0, 1)
 		t.budget.grow(key{t, p.name}, -t.bytesOf())
 	}
+	f.span()
 	c.figures = append(c.figures, f)
 	t.budget.grow(key{t, p.name}, t.bytesOf())
 	return f, nil
@@ -164,6 +166,30 @@ func (f *Figures) sample(n *electric.Network, car int, blown uint64) {
 			}
 		}
 	}
+}
+
+// span notes the lowest and the highest bin of each pin's volts.
+func (f *Figures) span() {
+	f.lowest, f.most = make([]uint8, len(f.soft)), make([]uint8, len(f.soft))
+	for at := range f.soft {
+		of := f.bins[at*Cars : (at+1)*Cars]
+		f.lowest[at], f.most[at] = slices.Min(of), slices.Max(of)
+	}
+}
+
+// clearBins is how many bins of volts lie between readings that nobody takes for each other: more than a
+// volt.
+const clearBins = 6
+
+// ClearlyApart tells whether, at some pin in some state, every car of one suspect reads clearly more than
+// every car of another.
+func (f *Figures) ClearlyApart(other *Figures) bool {
+	for at, low := range f.lowest {
+		if int(low) >= int(other.most[at])+clearBins || int(other.lowest[at]) >= int(f.most[at])+clearBins {
+			return true
+		}
+	}
+	return false
 }
 
 func (f *Figures) row(state, quantity int) []float32 {
@@ -218,7 +244,7 @@ var InBins = Bins{-2, 0.25}
 
 // Bin is the one that a figure falls into.
 func (b Bins) Bin(v float64) uint8 {
-	return uint8(max(0, min(Number-1, int(math.Round((v-b.Lowest)/b.Width))))) //nolint:gosec // between 0 and 139
+	return uint8(max(0, min(Number-1, int((v-b.Lowest)/b.Width+0.5)))) //nolint:gosec // between 0 and 139; below zero either way is 0
 }
 
 // Cast is what an instrument shows on the suspects' cars in one test that pages do not hold: a lamp,

@@ -132,7 +132,7 @@ func (t *Table) width() int { return t.pins + 2*t.fans + t.relays }
 // bytesOf is what one suspect's figures take in one set-up.
 func (t *Table) bytesOf() int64 {
 	figures := Cars * len(t.states) * t.width()
-	return int64(4*figures + Cars*len(t.states)*(t.pins+16*t.fans+8) + len(t.states)*t.pins)
+	return int64(4*figures + Cars*len(t.states)*(t.pins+16*t.fans+8) + 3*len(t.states)*t.pins)
 }
 
 // progress counts the suspects whose figures are being made.

@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -215,7 +216,7 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 		}
 	}
 	if words := Words[t.Do]; words != nil && !slices.Contains(words, o.Word()) {
-		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, Clipped(o.Word(), maxKey), strings.Join(words, ", "))
+		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, harness.Clipped(o.Word(), maxKey), strings.Join(words, ", "))
 	}
 	if err := o.checkFigures(); err != nil {
 		return t, err
@@ -249,19 +250,44 @@ func (o *Observation) checkFigures() error {
 	case o.With != "" && o.Lamp == "":
 		return fmt.Errorf("with goes with a lamp: light or heavy")
 	case o.With != "" && o.With != "heavy" && o.With != "light":
-		return fmt.Errorf("a lamp is light or heavy, not %q", Clipped(o.With, maxKey))
+		return fmt.Errorf("a lamp is light or heavy, not %q", harness.Clipped(o.With, maxKey))
 	case !(o.Leads >= 0 && o.Leads <= mostLeads):
 		return fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
 	}
 	if o.Codes != nil {
 		for _, code := range *o.Codes {
 			if code != Words[Codes][1] && !codeForm.MatchString(code) {
-				return fmt.Errorf("%q is no fault code; write it as P0480", Clipped(code, maxKey))
+				return fmt.Errorf("%q is no fault code; write it as P0480", harness.Clipped(code, maxKey))
 			}
 		}
 	}
 	return nil
 }
+
+// Sound tells why an observation that comes from elsewhere cannot be kept: figures that no meter shows,
+// texts and lists longer than anybody types. Whether the circuit permits it, [Observation.Test] says.
+func (o *Observation) Sound() error {
+	if err := o.checkFigures(); err != nil {
+		return err
+	}
+	texts := []string{o.State, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled, o.Found, o.Bench}
+	texts = append(append(texts, o.Setup...), o.Between...)
+	lists := max(len(o.Setup), len(o.Between), len(o.Fans))
+	if o.Codes != nil {
+		lists = max(lists, len(*o.Codes))
+	}
+	for fan, word := range o.Fans {
+		texts = append(texts, fan, word)
+	}
+	tooLong := func(s string) bool { return len(s) > maxWords || !utf8.ValidString(s) || strings.ContainsRune(s, 0) }
+	if lists > maxListed || slices.ContainsFunc(texts, tooLong) {
+		return fmt.Errorf("a text or a list in the observation is longer than anybody types")
+	}
+	return nil
+}
+
+// maxWords bounds a text of an observation, in bytes.
+const maxWords = 200
 
 // codeForm is the form of a fault code (SAE J2012: a letter and four hexadecimal figures).
 var codeForm = regexp.MustCompile(`^[PCBU][0-9A-F]{4}$`)

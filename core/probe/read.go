@@ -63,12 +63,12 @@ func readObservation(n *yaml.Node) (Observation, error) {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, v := n.Content[i].Value, n.Content[i+1]
 		if given[key] {
-			return o, fmt.Errorf("%q is given twice", Clipped(key, maxKey))
+			return o, fmt.Errorf("%q is given twice", harness.Clipped(key, maxKey))
 		}
 		given[key] = true
 		bind := o.bindings()[key]
 		if bind == nil {
-			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, amps, ohms, lamp, led, at, from, with, relay, felt, codes, bench, between, energised, turned, looked, wiggled, found, unreachable, leads, zeroed)", Clipped(key, maxKey))
+			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, amps, ohms, lamp, led, at, from, with, relay, felt, codes, bench, between, energised, turned, looked, wiggled, found, unreachable, leads, zeroed)", harness.Clipped(key, maxKey))
 		}
 		if err := bind(v); err != nil {
 			return o, fmt.Errorf("%s: %s", key, strings.TrimPrefix(err.Error(), "yaml: "))

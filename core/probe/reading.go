@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"ironthread/core/harness"
 )
 
 // Reading is a meter's figure; Open is a display that shows no figure ("OL").
@@ -81,7 +83,7 @@ func (u Unit) Parse(s string) (Reading, error) {
 		figure = strings.Replace(figure, ",", ".", 1)
 	}
 	v, err := strconv.ParseFloat(figure, 64)
-	shown := Clipped(text, 40)
+	shown := harness.Clipped(text, 40)
 	switch {
 	case text == "":
 		return Reading{}, fmt.Errorf("type what the meter shows, as in %s", u.Example)
@@ -120,14 +122,6 @@ func (u Unit) split(bare string) (figure string, fold float64, ok bool) {
 // Fits tells whether a reading is one that a meter can show on this range.
 func (u Unit) Fits(r Reading) bool {
 	return r.Open || !math.IsNaN(r.Figure) && math.Abs(r.Figure) <= u.Most
-}
-
-// Clipped shortens a text for a message: what is refused is not sent back at full length.
-func Clipped(s string, most int) string {
-	if runes := []rune(s); len(runes) > most {
-		return string(runes[:most]) + "…"
-	}
-	return s
 }
 
 // ParseVolts reads a voltmeter.

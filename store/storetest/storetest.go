@@ -5,6 +5,8 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/jmoiron/sqlx"
@@ -49,19 +51,8 @@ func Main(m *testing.M) int {
 // DSN makes a database of its own for one test.
 func DSN(t testing.TB) string {
 	t.Helper()
-	db, err := sqlx.Open("pgx", server.DSN("postgres"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer db.Close()
-	var n int
-	if err := db.Get(&n, `SELECT count(*) FROM pg_database`); err != nil {
-		t.Fatal(err)
-	}
-	name := fmt.Sprintf("test%d_%d", os.Getpid(), n)
-	if _, err := db.Exec("CREATE DATABASE " + name); err != nil {
-		t.Fatal(err)
-	}
+	name := fmt.Sprintf("test%d_%d", os.Getpid(), copies.Add(1))
+	create(t, name, "")
 	return server.DSN(name)
 }
 
@@ -74,6 +65,54 @@ func Open(t testing.TB) *store.Store {
 	}
 	t.Cleanup(func() { s.Close() })
 	return s
+}
+
+var (
+	filling sync.Mutex
+	filled  = map[string]bool{}
+)
+
+// Filled gives a store on a database of its own that begins as fill left it; fill runs once for all tests
+// that name it so.
+func Filled(t testing.TB, name string, fill func(ctx context.Context, s *store.Store) error) *store.Store {
+	t.Helper()
+	template := "filled_" + name
+	filling.Lock()
+	defer filling.Unlock()
+	if !filled[name] {
+		create(t, template, "")
+		s, err := store.Open(context.Background(), server.DSN(template))
+		if err == nil {
+			err = fill(context.Background(), s)
+			s.Close()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		filled[name] = true
+	}
+	own := fmt.Sprintf("own%d_%d", os.Getpid(), copies.Add(1))
+	create(t, own, " TEMPLATE "+template)
+	s, err := store.Open(context.Background(), server.DSN(own))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+var copies atomic.Int64
+
+func create(t testing.TB, name, from string) {
+	t.Helper()
+	db, err := sqlx.Open("pgx", server.DSN("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("CREATE DATABASE " + name + from); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // StopServer stops the server early, for a test of what happens then; the last test only.

@@ -1,0 +1,266 @@
+package web_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"hash/crc32"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"runtime"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/predict"
+	"ironthread/web"
+)
+
+// regexpTime finds the times of a job file.
+var regexpTime = regexp.MustCompile(`"at": "[^"]*"`)
+
+func testOptions() web.Options {
+	return web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: "Skerrow County Works", Patience: time.Minute}
+}
+
+// Only the configured names are served: a page elsewhere whose name points here gets nothing.
+func TestOnlyConfiguredHostsAreServed(t *testing.T) {
+	w := open(t)
+	for host, code := range map[string]int{"example.com": 200, "example.com:8080": 200, "EXAMPLE.com": 200, "evil.test": 421, "127.0.0.1": 421, "": 421} {
+		r := httptest.NewRequest(http.MethodGet, "/", nil)
+		r.Host = host
+		assert.Equal(t, code, w.do(r).Code, "%q", host)
+	}
+	options := testOptions()
+	options.Hosts = nil
+	app, err := web.New(w.keep, options)
+	require.NoError(t, err)
+	for host, code := range map[string]int{"127.0.0.1:8080": 200, "localhost:9090": 200, "[::1]:8080": 200, "example.com": 421} {
+		r := httptest.NewRequest(http.MethodGet, "/tools", nil)
+		r.Host = host
+		rec := httptest.NewRecorder()
+		app.Handler().ServeHTTP(rec, r)
+		assert.Equal(t, code, rec.Code, host)
+	}
+}
+
+// What is no text, no form or too much is refused with a sentence and its right number; nothing is cut in
+// silence, nothing echoed at length.
+func TestWhatIsNotTakenIn(t *testing.T) {
+	w := open(t)
+	j := w.newJobOn("f1-one-relay", "limits")
+	for path, code := range map[string]int{
+		j + "?pin=%00": 400, j + "?state=%ff": 400, "/harnesses/%00": 400, "/harnesses/%ff%fe": 400, "/?find=" + strings.Repeat("x", 20000): 400,
+		j + "/report/json": 200,
+	} {
+		assert.Equal(t, code, w.get(path).Code, "%.60q", path)
+	}
+	for _, c := range []struct {
+		form []string
+		code int
+		says string
+	}{
+		{[]string{"/note", "text", "a\x00b"}, 400, "no text"},
+		{[]string{"/note", "text", "broken \xff"}, 400, "no text"},
+		{[]string{"/note", "text", strings.Repeat("x", 1_100_000)}, 413, "more than the 1 MB"},
+		{[]string{"/note", "text", strings.Repeat("é", 2001)}, 422, "has 2001 characters, and at most 2000 are kept"},
+		{[]string{"/note", "text", "   "}, 422, "An empty note was not written"},
+		{[]string{"/seen", "do", "codes", "state", "hot"}, 422, "or none, which is an answer too"},
+		{[]string{"/seen", "do", "lamp", "state", "hot", "at", "F1.b", "word", "bright", "with", "junk"}, 422, "light or heavy"},
+		{[]string{"/seen", "do", "volts", "state", "hot", "at", "F1.b", "reading", strings.Repeat("9", 5000)}, 422, "is not a reading in volts"},
+		{[]string{"/setup", "action", strings.Repeat("jumper ", 280)}, 422, "no set-up's words are as long as that"},
+		{[]string{"/setup", "action", "jumper BAT.+ BAT.-"}, 422, "a dead short"},
+		{[]string{"/setup", "action", "ground BAT.+"}, 422, "a dead short"},
+		{[]string{"/repair", "action", "F1 renewed", "minutes", "1e308"}, 422, "are no minutes"},
+	} {
+		r := w.post(j+c.form[0], c.form[1:]...)
+		assert.Equal(t, c.code, r.Code, "%.60q", c.form)
+		says(t, r.Body.String(), c.says)
+		assert.Less(t, len(notice(r.Body.String())), 600, "%.60q is echoed at length", c.form)
+	}
+	entries, err := w.keep.Entries(t.Context(), idOf(t, j))
+	require.NoError(t, err)
+	assert.Len(t, entries, 1, "nothing of it was recorded")
+	require.Equal(t, http.StatusSeeOther, w.post(j+"/note", "text", strings.Repeat("é", 2000)).Code)
+	entries, err = w.keep.Entries(t.Context(), idOf(t, j))
+	require.NoError(t, err)
+	assert.Len(t, []rune(entries[1].Body.Text), 2000, "all of it is kept")
+
+	r := httptest.NewRequest(http.MethodPost, j+"/note", strings.NewReader(`{"text":"x"}`))
+	r.Header.Set("Content-Type", "application/json")
+	assert.Equal(t, http.StatusUnsupportedMediaType, w.do(r).Code)
+	head := httptest.NewRequest(http.MethodHead, "/", nil)
+	assert.Equal(t, http.StatusOK, w.do(head).Code)
+	assert.Equal(t, http.StatusOK, w.get("/healthz").Code)
+}
+
+// pngHeader is the beginning of a PNG of a size, seven kilobytes of nothing behind it.
+func pngHeader(width, height uint32) []byte {
+	var b bytes.Buffer
+	b.WriteString("\x89PNG\r\n\x1a\n")
+	body := binary.BigEndian.AppendUint32([]byte("IHDR"), width)
+	body = append(binary.BigEndian.AppendUint32(body, height), 8, 0, 0, 0, 0)
+	_ = binary.Write(&b, binary.BigEndian, uint32(13))
+	b.Write(body)
+	_ = binary.Write(&b, binary.BigEndian, crc32.ChecksumIEEE(body))
+	b.Write(make([]byte, 7000))
+	return b.Bytes()
+}
+
+// A picture is judged by its sides and its area before any of it is unpacked.
+func TestAPictureTooLargeIsRefused(t *testing.T) {
+	w := open(t)
+	j := w.newJobOn("f1-one-relay", "pictures")
+	for _, c := range []struct {
+		width, height uint32
+		says          string
+	}{{60_000_000, 1, "no side may be longer than 12000"}, {1, 2_000_000_000, "no side may be longer"}, {11000, 11000, "more than 50.0 million pixels"}} {
+		start := time.Now()
+		r := w.send(j+"/photo", "photo", "big.png", pngHeader(c.width, c.height))
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+		says(t, r.Body.String(), c.says)
+		assert.Less(t, time.Since(start), 10*time.Second)
+	}
+}
+
+// A job file from elsewhere is held against what a page would have taken.
+func TestAJobFileIsValidated(t *testing.T) {
+	w := open(t)
+	j := w.closedJob(1)
+	file := elsewhere.ReplaceAllString(w.get(j+"/report/json").Body.String(), `"origin": "far away"`)
+	for _, c := range []struct{ old, now, says string }{
+		{`"volts": 12.2`, `"volts": 1e308`, "is no reading"},
+		{`"minutes": 6`, `"minutes": 1e300`, "are no minutes"},
+		{`"who": "Technician"`, `"who": "` + strings.Repeat("x", 300) + `"`, "longer than may be kept"},
+		{`"kind": "opened"`, `"kind": "wished"`, "does not begin with the complaint"},
+		{`"seq": 2`, `"seq": -2`, "is no number"},
+		{`"at": "F3.a"`, `"at": "` + strings.Repeat("F", 999) + `"`, "longer than anybody types"},
+	} {
+		changed := strings.Replace(file, c.old, c.now, 1)
+		require.NotEqual(t, file, changed, c.old)
+		r := w.send("/jobs/import", "file", "job.json", []byte(changed))
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, c.now)
+		says(t, r.Body.String(), c.says)
+	}
+	old := regexpTime.ReplaceAllString(file, `"at": "12000-01-01T00:00:00Z"`)
+	assert.NotEqual(t, http.StatusSeeOther, w.send("/jobs/import", "file", "job.json", []byte(old)).Code)
+	first := w.send("/jobs/import", "file", "job.json", []byte(file))
+	require.Equal(t, http.StatusSeeOther, first.Code, notice(first.Body.String()))
+	for range 3 { // the same job again is the same job
+		r := w.send("/jobs/import", "file", "job.json", []byte(file))
+		require.Equal(t, http.StatusSeeOther, r.Code)
+		assert.Equal(t, first.Header().Get("Location")+"?here=1", r.Header().Get("Location"))
+	}
+	record, again := w.record(j), w.record(strings.Split(first.Header().Get("Location"), "?")[0])
+	assert.Equal(t, record["/csv"], again["/csv"], "a closed job's log is the same here")
+}
+
+// fans writes a circuit of so many fans, each with a fuse and a relay of its own.
+func fans(n int) string {
+	var b strings.Builder
+	b.WriteString("harness: 1\ntitle: Many fans\nparts:\n  BAT: {kind: battery}\n  G1: {kind: ground}\n  ECU: {kind: controller, pins: {\"1\": {sinks-on: run}, \"2\": {ground: true}}}\n")
+	for i := 1; i <= n; i++ {
+		fmt.Fprintf(&b, "  F%d: {kind: fuse, amps: 20}\n  K%d: {kind: relay, contacts: make}\n  M%d: {kind: motor, volts: 12.6, amps: 8}\n", i, i, i)
+	}
+	b.WriteString("wires:\n  ECU.2 - G1:\n")
+	for i := 1; i <= n; i++ {
+		fmt.Fprintf(&b, "  BAT.+ - F%d.a:\n  F%d.b - K%d.30:\n  F%d.b - K%d.86:\n  K%d.85 - ECU.1:\n  K%d.87 - M%d.+:\n  M%d.- - G1:\n", i, i, i, i, i, i, i, i, i)
+	}
+	b.WriteString("states: {off: {commands: []}, run: {commands: [run]}}\n")
+	return b.String()
+}
+
+// opened takes a circuit in and opens a job on it.
+func (w *workshop) opened(text string) string {
+	w.t.Helper()
+	r := w.post("/library", "text", text)
+	require.Equal(w.t, http.StatusSeeOther, r.Code, "%.400s", notice(r.Body.String()))
+	return w.newJobOn(strings.TrimPrefix(r.Header().Get("Location"), "/harnesses/"), "all of them")
+}
+
+// Twelve fans, forty parts: the first page comes, says how far it is, and then the whole.
+func TestTwelveFansOpen(t *testing.T) {
+	options := testOptions()
+	options.Circuits, options.Patience = web.NewCircuits(predict.DefaultBytes), 0
+	w := openWith(t, options)
+	j := w.opened(fans(12))
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	start := time.Now()
+	r := w.get(j)
+	first := time.Since(start)
+	require.Equal(t, http.StatusOK, r.Code)
+	for strings.Contains(r.Body.String(), `class="working"`) {
+		time.Sleep(100 * time.Millisecond)
+		r = w.get(j)
+	}
+	whole := time.Since(start)
+	says(t, r.Body.String(), "Look at each fan")
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	grown := float64(after.HeapAlloc-before.HeapAlloc) / (1 << 20)
+	t.Logf("12 fans, 39 parts: first page after %s, the whole after %s, %.0f MB kept", first, whole, grown)
+	assert.Less(t, grown, 200.0)
+}
+
+// A circuit beyond what can be foretold is set aside with the reason; its sheet works, it can be deleted,
+// and every other page goes on.
+func TestACircuitTooLargeIsSetAside(t *testing.T) {
+	w := open(t)
+	text := strings.Replace(fans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
+	for i := range 40 {
+		text += fmt.Sprintf("  s%d: {commands: [run]}\n", i)
+	}
+	r := w.post("/library", "text", text)
+	require.Equal(t, http.StatusSeeOther, r.Code)
+	says(t, w.get("/library").Body.String(), "too large to be diagnosed")
+	j := w.newJobOn("many-fans", "too much")
+	page := w.get(j)
+	assert.Equal(t, http.StatusUnprocessableEntity, page.Code)
+	says(t, page.Body.String(), "too large to be diagnosed")
+	says(t, w.get("/").Body.String(), "too large to be diagnosed")
+	require.Equal(t, http.StatusSeeOther, w.post("/harnesses/many-fans/delete").Code)
+	silent(t, w.get("/library").Body.String(), "too large to be diagnosed")
+}
+
+// Sixty circuits, each looked at in many set-ups: what is kept stays within its bytes.
+func TestMemoryStaysWithinItsBytes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes a minute")
+	}
+	const budget = 64 << 20
+	options := testOptions()
+	options.Circuits = web.NewCircuits(budget)
+	w := openWith(t, options)
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	const circuits, setups = 60, 15
+	var most uint64
+	for n := range circuits {
+		j := w.opened(strings.Replace(fans(2), "Many fans", fmt.Sprintf("Circuit %d", n), 1))
+		for s := range setups {
+			q := "?as=move&do=volts&state=run&pin=M1.%2B"
+			for bit, action := range []string{"F1+out", "F2+out", "K1+out", "K2+out"} {
+				if s>>bit&1 == 1 {
+					q += "&setup=" + action
+				}
+			}
+			r := w.get(j + q)
+			require.Equal(t, http.StatusOK, r.Code, notice(r.Body.String()))
+		}
+		if n%10 == 9 {
+			runtime.GC()
+			runtime.ReadMemStats(&after)
+			most = max(most, after.HeapAlloc)
+		}
+	}
+	grown := (float64(most) - float64(before.HeapAlloc)) / (1 << 20)
+	t.Logf("%d circuits in %d set-ups each: %.0f MB more on the heap at most, of them 64 for what is foretold", circuits, setups, grown)
+	assert.Less(t, grown, 64.0+120)
+}
