@@ -17,6 +17,7 @@ import (
 	"ironthread/demo"
 	"ironthread/store"
 	"ironthread/store/localdb"
+	"ironthread/web"
 )
 
 func demoCommand() *cobra.Command {
@@ -30,7 +31,7 @@ func demoCommand() *cobra.Command {
 			if port < 1 || port > 65535 {
 				return badInput("--port %d: a port lies between 1 and 65535", port)
 			}
-			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 			defer stop()
 			return runDemo(ctx, cmd, dir, net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
 		},
@@ -70,7 +71,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, dir, listen string) (err e
 	if err := demo.Load(ctx, keep, time.Now()); err != nil {
 		return err
 	}
-	return serve(ctx, cmd, keep, listen, demo.Workshop)
+	return serve(ctx, cmd, keep, listen, web.Options{Workshop: demo.Workshop})
 }
 
 // demoDir makes the folder absolute; where the database's own user could not read it, a

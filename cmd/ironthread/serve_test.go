@@ -117,7 +117,7 @@ func TestTheDemo(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "127.0.0.1:"+port+" is taken")
 
-	r, err := http.PostForm(url+"/jobs/7/note", map[string][]string{"text": {"green with salt"}})
+	r, err := http.PostForm(url+"/jobs/7/note", map[string][]string{"text": {"green with salt"}, "token": {"one form"}})
 	require.NoError(t, err)
 	r.Body.Close()
 	require.Equal(t, http.StatusOK, r.StatusCode)

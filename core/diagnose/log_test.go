@@ -85,8 +85,8 @@ func TestContradictingRepeatsSaySo(t *testing.T) {
 	require.NoError(t, err)
 	sound(t, a)
 	assert.NotEmpty(t, a.Surprising)
-	// One wrong look, taken again as asked, stands alone against the others and is the one named.
-	seen = []probe.Observation{looked("low", "slow", "slow"), looked("high", "stopped", "fast"), looked("high", "fast", "fast"), looked("high", "fast", "fast")}
+	// One wrong reading, taken again as asked, stands alone against the others and is the one named.
+	seen = []probe.Observation{looked("high", "fast", "fast"), volts("high", "F4.b", 0), volts("high", "F4.b", 12.4), volts("high", "F4.b", 12.5)}
 	a, err = g.Assess(t.Context(), seen, diagnose.Now{})
 	require.NoError(t, err)
 	require.Len(t, a.Surprising, 1)
@@ -276,6 +276,7 @@ wires: {BAT.+ - S1.a: , S1.b - TS.1: , TS.c - M1.+: , M1.- - G1: , BAT.+ - L1.a:
 states:
   parked: {}
   hot: {key: on, engine: running, coolant: 99, ac: on, master: on, commands: []}
+  lit: {key: on, commands: [lamp]}
 `))
 	require.NoError(t, err)
 	m, err := electric.New(c)

@@ -1,7 +1,6 @@
 package harness_test
 
 import (
-	"os"
 	"strings"
 	"testing"
 
@@ -10,6 +9,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 const small = `harness: 1
@@ -172,22 +172,95 @@ func TestStrategyWithHysteresis(t *testing.T) {
 	assert.Equal(t, []string{"low"}, c.CommandsIn(c.State("cabin"), nil, harness.Heard{}))
 }
 
+// everyKind is the least part of each kind, with what it must have.
+const everyKind = `harness: 1
+parts:
+  BAT: {kind: battery}
+  G1: {kind: ground}
+  F1: {kind: fuse, amps: 20}
+  K1: {kind: relay, contacts: changeover}
+  M1: {kind: motor, volts: 12, amps: 8, windings: {low: {"+": l, "-": c, amps: 5, rpm: 1500}, high: {"+": h, "-": c, amps: 9}}}
+  R1: {kind: resistor, ohms: 0.5}
+  RC: {kind: resistor-card, steps: [0.4, 0.6], limiter: {opens: 180}}
+  L1: {kind: limiter, opens: 180}
+  SW: {kind: switch, closed-when: key}
+  SE: {kind: selector, positions: {off: [], low: ["1"]}}
+  S2: {kind: switch2}
+  TS: {kind: thermoswitch, stages: {"1": {closes: 92, opens: 87}}}
+  PS: {kind: pressure-switch, stages: {"1": {closes: 17, opens: 14}}}
+  T1: {kind: sensor, curve: {beta: 3500, r25: 2500}}
+  ECU: {kind: controller, pins: {"1": {sinks-on: low}, "2": {ground: true}, "3": {pwm-on: fan}, "4": {power: true}}}
+  FM: {kind: fan-module, inputs: [a], feeds: ["+"], grounds: ["-"], table: [{when: [a], drive: {out: 0.5}}]}
+  PM: {kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {"+": out}}}
+  SC: {kind: speed-controller, share: 0.5}
+  C1: {kind: connector, ways: 2}
+  D1: {kind: diode}
+  LA: {kind: lamp, volts: 12, watts: 5}
+  S1: {kind: splice}
+wires: {BAT.+ - F1.a: RD 4mm2 1m, F1.b - K1.30: , K1.87 - M1.l: , M1.c - G1: , ECU.2 - G1: }
+states: {off: {}, low: {key: on, commands: [low, fan], duty: {fan: 40}, SE: low, coolant: 90}}
+strategy: {low: {on-above: 95, off-below: 90, or: [ac]}}
+`
+
+// roundTrip holds that whatever is read can be written, and then reads the same.
+func roundTrip(t *testing.T, b []byte) {
+	t.Helper()
+	c, err := harness.Read(b)
+	if err != nil {
+		if len(err.Error()) > 2000 {
+			t.Fatalf("the refusal is no sentence: %.300s", err)
+		}
+		return
+	}
+	out, err := harness.Write(c)
+	if err != nil {
+		t.Fatalf("read but not written: %v", err)
+	}
+	again, err := harness.Read(out)
+	if err != nil {
+		t.Fatalf("written but not read back: %v\n%s", err, out)
+	}
+	twice, err := harness.Write(again)
+	if err != nil || string(twice) != string(out) {
+		t.Fatalf("written twice it is not the same: %v\n%s\n%s", err, out, twice)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(small))
-	if b, err := os.ReadFile("../../library/f3-twin-series-parallel.harness.yaml"); err == nil {
-		f.Add(b)
+	f.Add([]byte(everyKind))
+	entries, err := library.All()
+	if err != nil {
+		f.Fatal(err)
 	}
-	f.Fuzz(func(t *testing.T, b []byte) {
-		c, err := harness.Read(b)
-		if err != nil {
-			return
-		}
-		out, err := harness.Write(c)
-		if err != nil {
-			t.Fatalf("read but not written: %v", err)
-		}
-		if _, err := harness.Read(out); err != nil {
-			t.Fatalf("written but not read back: %v\n%s", err, out)
-		}
+	for _, e := range entries {
+		f.Add(e.Text)
+	}
+	f.Fuzz(roundTrip)
+}
+
+// FuzzMutated changes files that are sound, node by node, so that what lies behind the first check is
+// reached.
+func FuzzMutated(f *testing.F) {
+	entries, err := library.All()
+	if err != nil {
+		f.Fatal(err)
+	}
+	files := [][]byte{[]byte(everyKind)}
+	for _, e := range entries {
+		files = append(files, e.Text)
+	}
+	for k := range files {
+		f.Add(uint8(k), []byte{})
+		f.Add(uint8(k), []byte{7, 0, 3, 90, 3, 2, 120, 7, 5})
+	}
+	f.Fuzz(func(t *testing.T, which uint8, changes []byte) {
+		roundTrip(t, librarytest.Mutate(files[int(which)%len(files)], changes))
 	})
+}
+
+// Every kind's least part is one that the reader takes.
+func TestTheSeedsAreSound(t *testing.T) {
+	_, err := harness.Read([]byte(everyKind))
+	require.NoError(t, err)
 }

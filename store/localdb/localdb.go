@@ -39,6 +39,7 @@ type Server struct {
 type Options struct {
 	Dir       string // where data and password lie; made if missing
 	Throwaway bool   // for tests: no flushing to disk
+	Port      int    // to listen on; 0: a free one
 }
 
 const (
@@ -58,15 +59,54 @@ func Start(ctx context.Context, opts Options) (*Server, error) {
 	if err := s.prepare(ctx); err != nil {
 		return nil, err
 	}
-	for range 5 {
-		if s.port, err = freePort(); err != nil {
-			return nil, err
+	if err := s.stopOrphan(ctx); err != nil {
+		return nil, err
+	}
+	for try := range startTries {
+		if try > 0 { // a server that was killed may need a moment to let go of its memory
+			select {
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			case <-time.After(time.Duration(try) * startRest):
+			}
+		}
+		if s.port = opts.Port; s.port == 0 {
+			if s.port, err = freePort(); err != nil {
+				return nil, err
+			}
 		}
 		if err = s.start(ctx, opts.Throwaway); err == nil {
 			return s, nil
 		}
 	}
 	return nil, err
+}
+
+// How often a start is tried, and how much longer it rests before each further try.
+const (
+	startTries = 6
+	startRest  = 300 * time.Millisecond
+)
+
+// stopOrphan stops a server that still runs on this data, as its pid file tells: whoever started it was
+// killed before it could stop it. That nobody else uses the data is the caller's care.
+func (s *Server) stopOrphan(ctx context.Context) error {
+	if _, err := os.Stat(filepath.Join(s.data(), "postmaster.pid")); err != nil {
+		return nil // none, or nothing that this user could stop
+	}
+	var err error
+	for _, how := range []string{"fast", "immediate"} {
+		if s.run(ctx, "pg_ctl", "-D", s.data(), "status") != nil {
+			return nil // the file was left behind by one that runs no longer; the next start takes it away
+		}
+		if err = s.run(ctx, "pg_ctl", "-D", s.data(), "-m", how, "-w", "stop"); err == nil {
+			return nil
+		}
+	}
+	if s.run(ctx, "pg_ctl", "-D", s.data(), "status") != nil {
+		return nil // it has ended by itself meanwhile
+	}
+	return err
 }
 
 // DSN is the address of a database on the server.

@@ -1,0 +1,253 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+	"ironthread/store"
+	"ironthread/store/localdb"
+)
+
+// built is the binary itself: what is killed here is a process, not a goroutine.
+var built = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "ironthread-bin-")
+	if err != nil {
+		return "", err
+	}
+	name := filepath.Join(dir, "ironthread")
+	out, err := exec.Command("go", "build", "-o", name, ".").CombinedOutput()
+	if err != nil {
+		return "", fmt.Errorf("%w: %s", err, out)
+	}
+	return name, nil
+})
+
+// process is a running command of the binary.
+type process struct {
+	cmd *exec.Cmd
+	url string
+}
+
+func launch(t *testing.T, args ...string) *process {
+	t.Helper()
+	binary, err := built()
+	require.NoError(t, err)
+	cmd := exec.Command(binary, args...)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	lines := bufio.NewScanner(out)
+	address := regexp.MustCompile(`Iron Thread is at (http://\S+)`)
+	for lines.Scan() {
+		if m := address.FindStringSubmatch(lines.Text()); m != nil {
+			return &process{cmd, m[1]}
+		}
+	}
+	t.Fatalf("%v did not start", args)
+	return nil
+}
+
+func (p *process) signal(t *testing.T, s os.Signal) {
+	t.Helper()
+	require.NoError(t, p.cmd.Process.Signal(s))
+	_ = p.cmd.Wait()
+}
+
+// A demo that was killed, or whose terminal was closed, leaves nothing that keeps the next one from
+// starting; what was recorded is there.
+func TestTheDemoComesBackAfterAnyEnd(t *testing.T) {
+	dir, port := folder(t), freePort(t)
+	for n, end := range []os.Signal{syscall.SIGKILL, syscall.SIGHUP, syscall.SIGKILL, syscall.SIGTERM} {
+		p := launch(t, "demo", "--port", port, "--dir", dir)
+		text := fmt.Sprintf("note %d", n)
+		r, err := http.PostForm(p.url+"/jobs/7/note", url.Values{"text": {text}, "token": {text}})
+		require.NoError(t, err)
+		r.Body.Close()
+		page := seen(t, p.url+"/jobs/7")
+		for k := range n + 1 {
+			assert.Contains(t, page, fmt.Sprintf("note %d", k))
+		}
+		p.signal(t, end)
+		if end == syscall.SIGHUP || end == syscall.SIGTERM {
+			_, err := os.Stat(filepath.Join(dir, "db", "data", "postmaster.pid"))
+			assert.True(t, os.IsNotExist(err), "%v stops the database too", end)
+		}
+	}
+	stopDemoDatabase(t, dir)
+}
+
+// stopDemoDatabase stops what a killed demo may have left, so that the test leaves nothing running.
+func stopDemoDatabase(t *testing.T, dir string) {
+	t.Helper()
+	db, err := localdb.Start(t.Context(), localdb.Options{Dir: filepath.Join(dir, "db"), Throwaway: true})
+	require.NoError(t, err)
+	require.NoError(t, db.Stop())
+}
+
+// kills is how often each is killed: a few times in every run, as many as IRONTHREAD_KILLS says for a
+// measurement.
+func kills(t *testing.T) int {
+	if n, err := strconv.Atoi(os.Getenv("IRONTHREAD_KILLS")); err == nil {
+		return n
+	}
+	if testing.Short() {
+		return 1
+	}
+	return 3
+}
+
+// writing sends notes one after the other until it is told to stop; one whose answer did not come is sent
+// again, as a browser would, until it is answered.
+type writing struct {
+	url  func() string
+	next int
+	ack  []int
+}
+
+func (w *writing) send(ctx context.Context, jobPath string) {
+	client := &http.Client{Timeout: 5 * time.Second, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	for ctx.Err() == nil {
+		w.next++
+		form := url.Values{"text": {fmt.Sprintf("note %d", w.next)}, "token": {fmt.Sprintf("form %d", w.next)}}
+		for {
+			r, err := client.PostForm(w.url()+jobPath+"/note", form)
+			if err == nil {
+				r.Body.Close()
+				if r.StatusCode == http.StatusSeeOther {
+					w.ack = append(w.ack, w.next)
+					break
+				}
+			}
+			if ctx.Err() != nil {
+				return
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+	}
+}
+
+// setupWorkshop starts a database with one job in it.
+func setupWorkshop(t *testing.T) (db *localdb.Server, opts localdb.Options, dsn string, id int64) {
+	t.Helper()
+	port, err := strconv.Atoi(freePort(t))
+	require.NoError(t, err)
+	opts = localdb.Options{Dir: filepath.Join(folder(t), "db"), Port: port} // flushed to disk: what is answered must stay
+	db, err = localdb.Start(t.Context(), opts)
+	require.NoError(t, err)
+	require.NoError(t, db.EnsureDatabase(t.Context(), "workshop"))
+	dsn = db.DSN("workshop")
+	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
+	p.signal(t, syscall.SIGTERM)
+	keep, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer keep.Close()
+	vehicle, err := keep.PutVehicle(t.Context(), "Gritter 6", "")
+	require.NoError(t, err)
+	h, err := keep.HarnessNamed(t.Context(), "f1-one-relay")
+	require.NoError(t, err)
+	id, err = keep.OpenJob(t.Context(), vehicle, h.ID, "killed", "Oda", time.Now(), "")
+	require.NoError(t, err)
+	return db, opts, dsn, id
+}
+
+// lostAndDoubled holds the log against what was answered.
+func lostAndDoubled(t *testing.T, dsn string, id int64, w *writing) (lost, doubled int) {
+	t.Helper()
+	keep, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer keep.Close()
+	entries, err := keep.Entries(t.Context(), id)
+	require.NoError(t, err)
+	times := map[string]int{}
+	for k, e := range entries {
+		require.Equal(t, k+1, e.Seq, "no gap")
+		if e.Kind == job.Noted {
+			times[e.Body.Text]++
+		}
+	}
+	for _, n := range w.ack {
+		if times[fmt.Sprintf("note %d", n)] == 0 {
+			lost++
+		}
+	}
+	for _, n := range times {
+		doubled += n - 1
+	}
+	return lost, doubled
+}
+
+// The server is killed while entries are written: nothing that was answered is lost, nothing is doubled.
+func TestKillTheServerWhileWriting(t *testing.T) {
+	db, _, dsn, id := setupWorkshop(t)
+	defer func() { assert.NoError(t, db.Stop()) }()
+	listen := "127.0.0.1:" + freePort(t)
+	ctx, stop := context.WithCancel(t.Context())
+	w := &writing{url: func() string { return "http://" + listen }}
+	var wait sync.WaitGroup
+	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
+	for range kills(t) {
+		p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
+		time.Sleep(150 * time.Millisecond)
+		p.signal(t, syscall.SIGKILL)
+	}
+	p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
+	time.Sleep(300 * time.Millisecond)
+	stop()
+	wait.Wait()
+	p.signal(t, syscall.SIGTERM)
+	lost, doubled := lostAndDoubled(t, dsn, id, w)
+	t.Logf("server killed %d times, %d entries answered: lost %d, doubled %d", kills(t), len(w.ack), lost, doubled)
+	assert.Zero(t, lost)
+	assert.Zero(t, doubled)
+	assert.Positive(t, len(w.ack))
+}
+
+// The database is killed while entries are written: the same.
+func TestKillTheDatabaseWhileWriting(t *testing.T) {
+	db, opts, dsn, id := setupWorkshop(t)
+	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
+	ctx, stop := context.WithCancel(t.Context())
+	w := &writing{url: func() string { return p.url }}
+	var wait sync.WaitGroup
+	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
+	for range kills(t) {
+		time.Sleep(150 * time.Millisecond)
+		b, err := os.ReadFile(filepath.Join(opts.Dir, "data", "postmaster.pid"))
+		require.NoError(t, err)
+		first, _, _ := strings.Cut(string(b), "\n")
+		pid, err := strconv.Atoi(strings.TrimSpace(first))
+		require.NoError(t, err)
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+		time.Sleep(50 * time.Millisecond)
+		db, err = localdb.Start(t.Context(), opts)
+		require.NoError(t, err)
+	}
+	time.Sleep(500 * time.Millisecond)
+	stop()
+	wait.Wait()
+	p.signal(t, syscall.SIGTERM)
+	lost, doubled := lostAndDoubled(t, dsn, id, w)
+	t.Logf("database killed %d times, %d entries answered: lost %d, doubled %d", kills(t), len(w.ack), lost, doubled)
+	assert.Zero(t, lost)
+	assert.Zero(t, doubled)
+	assert.Positive(t, len(w.ack))
+	require.NoError(t, db.Stop())
+}
