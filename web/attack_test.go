@@ -184,6 +184,9 @@ func (w *workshop) opened(text string) string {
 
 // Twelve fans, forty parts: the first page comes, says how far it is, and then the whole.
 func TestTwelveFansOpen(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	options := testOptions()
 	options.Circuits, options.Patience = web.NewCircuits(predict.DefaultBytes), 0
 	w := openWith(t, options)

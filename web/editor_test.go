@@ -91,6 +91,9 @@ func TestAHarnessIsSavedOrRefused(t *testing.T) {
 }
 
 func TestCopiesAndNewCircuits(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	r := w.post("/harnesses/f1-one-relay/copy")
 	require.Equal(t, http.StatusSeeOther, r.Code)

@@ -24,6 +24,9 @@ import (
 // A part renewed on suspicion is logged as such, with the fault it would have been; a used part
 // keeps some suspicion; taken back, the car is the old one again.
 func TestARepairOnSuspicion(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Gritter 6")
 	w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
@@ -191,6 +194,9 @@ func TestWrongPhotographs(t *testing.T) {
 // Whatever stands in the cookie of tools, the pages open; what is unknown in it counts for
 // nothing.
 func TestHostileCookies(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Library bus")
 	for _, value := range []string{"", "%", "scan=none%26school%3Dnobody", "scan%3Dlaser", strings.Repeat("a", 3000), "without-meter%3D1%26without-lamp%3D1"} {

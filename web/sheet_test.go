@@ -109,6 +109,9 @@ func TestExports(t *testing.T) {
 }
 
 func TestEveryLibrarySheetOpens(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	list, err := w.keep.Harnesses(t.Context())
 	require.NoError(t, err)

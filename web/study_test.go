@@ -18,6 +18,9 @@ import (
 
 // A study runs in the background, tells how far it is, can be stopped, and shows its tables.
 func TestTheStudyOfACircuit(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	const page = "/harnesses/f10-speed-controller/study"
 	says(t, w.get(page).Body.String(), "Every fault, every reading right")

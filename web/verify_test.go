@@ -147,6 +147,9 @@ func TestThePagesBesideAJob(t *testing.T) {
 
 // Tools and school change what is offered; a lamp takes the meter's place.
 func TestToolsAreThePersons(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	r := w.post("/tools", "scan", "none", "tool-lamp", "1", "tool-jumper", "1", "school", "fuse first", "back", "//elsewhere")
 	require.Equal(t, http.StatusSeeOther, r.Code)
@@ -196,6 +199,9 @@ func TestOhmsWantThePowerOff(t *testing.T) {
 
 // Every kind of reading is taken from the page, shown in the thread, and weighed.
 func TestEveryKindOfReading(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Gritter 6")
 	for _, c := range []struct {

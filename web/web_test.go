@@ -116,6 +116,9 @@ func (w *workshop) jobNamed(vehicle string) string {
 }
 
 func TestBayShowsEveryStage(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	page := w.get("/")
 	require.Equal(t, http.StatusOK, page.Code)

@@ -22,11 +22,12 @@ const (
 
 // working is something being worked out.
 type working struct {
-	ready chan struct{}
-	value any
-	err   error
-	stop  context.CancelFunc
-	idle  *time.Timer
+	ready   chan struct{}
+	value   any
+	err     error
+	stop    context.CancelFunc
+	idle    *time.Timer
+	waiting int // how many wait for it just now; guarded by the mutex of its answers
 }
 
 // answers keeps what has been worked out, and what is being worked out, by a key. It is safe for use by
@@ -45,6 +46,7 @@ func newAnswers(most int) *answers {
 // while it is still being worked out.
 func (a *answers) ask(ctx context.Context, key string, patience time.Duration, work func(ctx context.Context) (any, error)) (value any, ready bool, err error) {
 	w := a.begin(key, work)
+	defer a.leave(w)
 	select {
 	case <-w.ready:
 		return w.value, true, w.err
@@ -62,16 +64,17 @@ func (a *answers) ask(ctx context.Context, key string, patience time.Duration, w
 	}
 }
 
-// begin finds a piece of work or starts it; whoever asks keeps it going.
+// begin finds a piece of work or starts it; whoever waits for it keeps it going, until they leave.
 func (a *answers) begin(key string, work func(ctx context.Context) (any, error)) *working {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if w, ok := a.kept.Get(key); ok {
-		w.idle.Reset(abandonedAfter)
+		w.waiting++
+		w.idle.Stop()
 		return w
 	}
 	ctx, stop := context.WithTimeout(context.Background(), longestWork)
-	w := &working{ready: make(chan struct{}), stop: stop, idle: time.AfterFunc(abandonedAfter, stop)}
+	w := &working{ready: make(chan struct{}), stop: stop, idle: time.AfterFunc(longestWork, stop), waiting: 1}
 	a.kept.Add(key, w)
 	go func() {
 		defer stop()
@@ -83,6 +86,15 @@ func (a *answers) begin(key string, work func(ctx context.Context) (any, error))
 		close(w.ready)
 	}()
 	return w
+}
+
+// leave says that one of those who asked waits no longer; they may ask again for a while.
+func (a *answers) leave(w *working) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if w.waiting--; w.waiting == 0 {
+		w.idle.Reset(abandonedAfter)
+	}
 }
 
 func (a *answers) drop(key string, w *working) {

@@ -88,6 +88,9 @@ func play(t testing.TB, c car) (*diagnose.Verdict, int) {
 // Every single fault, put in a car that is otherwise as drawn and read without error, must
 // end in a verdict whose group holds it.
 func TestEveryFaultIsNamedOnCleanReadings(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	var wrong []string
 	tests, n := 0, 0
@@ -112,6 +115,9 @@ func TestEveryFaultIsNamedOnCleanReadings(t *testing.T) {
 // The same for every family of the library, on a sample of their faults: what changes what a
 // fan does must be named. What changes nothing may end without a verdict.
 func TestEveryFamilyOnCleanReadings(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const perCircuit = 9
 	entries, err := library.All()
 	require.NoError(t, err)
@@ -177,6 +183,9 @@ func TestTheBlownLinkFuse(t *testing.T) {
 }
 
 func TestAVerdictListsWhatItsProofLacks(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	c := car{g, "wire K1.87 - M1.+ open"}
 	var seen []probe.Observation

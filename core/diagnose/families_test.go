@@ -39,6 +39,9 @@ func tops(a *diagnose.Assessment, least float64) []string {
 // What a table of commands and fans says about each family, as the trade reads it: parts
 // shared by a working speed are cleared, parts only in the failing path are suspect.
 func TestWhatTheTableOfCommandsSays(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	one := func(state, m1 string) probe.Observation {
 		return probe.Observation{State: state, Fans: map[string]string{"M1": m1}}
 	}
@@ -81,6 +84,9 @@ func TestARoaringPWMFan(t *testing.T) {
 
 // A module is condemned only with its powers and grounds read under load.
 func TestAModuleAsksForItsProof(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f2-staged-pair")
 	v, _ := play(t, car{g, "ECU.A4 dead"})
 	require.NotNil(t, v)

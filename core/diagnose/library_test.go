@@ -30,6 +30,9 @@ func everyGuide(t *testing.T) map[string]*Guide {
 // The proof of every fault of every circuit asks for readings that can be taken: pins that
 // exist, in set-ups that can be, in a state where the fault shows.
 func TestEveryProofCanBeMade(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, g := range everyGuide(t) {
 		for i, s := range g.suspects {
 			if s.Fault.Words == "" {
@@ -82,6 +85,9 @@ func TestWhatAProofAsksFor(t *testing.T) {
 
 // The first look of every circuit tells something, and no look contradicts a healthy car.
 func TestAHealthyCarSurprisesNobody(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, g := range everyGuide(t) {
 		var seen []probe.Observation
 		for _, s := range g.circuit.States {
@@ -106,6 +112,9 @@ func TestAHealthyCarSurprisesNobody(t *testing.T) {
 // What is forecast for an instrument is what measuring on the same car shows: on the car as
 // drawn the healthy words and figures of every test around every part are those of Measure.
 func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, g := range everyGuide(t) {
 		for _, p := range g.circuit.Parts {
 			for _, test := range probe.Around(g.circuit, nil, p) {
@@ -160,6 +169,9 @@ func TestFormats(t *testing.T) {
 
 // Every suspect of every circuit has a kind, and kinds do not carry a part's name.
 func TestKindsOfFaults(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, g := range everyGuide(t) {
 		for _, s := range g.suspects {
 			if s.Fault.Words == "" {

@@ -172,6 +172,9 @@ func TestAFuseThatBlowsAgainIsAShort(t *testing.T) {
 // Every wire of a circuit that lies against ground and blows a fuse is found and mended, the fuse
 // renewed with it; the car is judged by solving it, not by the guide.
 func TestShortsArePlayedToTheirRepair(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, name := range []string{"f1-one-relay", "f2-staged-pair"} {
 		r, err := guideFor(t, name).Study(t.Context(), diagnose.StudyOptions{Shorts: true, Repair: true}, nil)
 		require.NoError(t, err)
@@ -186,6 +189,9 @@ func TestShortsArePlayedToTheirRepair(t *testing.T) {
 // Every inspection that is named as deciding between a fuse and the short that blew it does decide:
 // measured on the circuit, the short reads next to nothing there and the fuse alone reads much.
 func TestTheInspectionDecidesBetweenFuseAndShort(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	tried := 0
@@ -360,6 +366,9 @@ func fans(n int) string {
 
 // Twelve fans have sixteen million combinations of words; only those that can be are followed.
 func TestTwelveFans(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	c, err := harness.Read([]byte(fans(12)))
 	require.NoError(t, err)
 	m, err := electric.New(c)

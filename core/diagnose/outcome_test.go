@@ -86,6 +86,9 @@ func TestMeterShowsItsRange(t *testing.T) {
 // No class edge of any first test lies near what a healthy car reads: a reading there would
 // fall on either side.
 func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	for _, e := range entries[:6] {

@@ -74,6 +74,9 @@ func TestCrossedWiresAreProvenByContinuity(t *testing.T) {
 // and every volt: the continuity refutes it, and where the wire has been renewed in vain already,
 // a new wire is not blamed again.
 func TestTwoFaultsThatLookLikeACrossing(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, setup := range [][]string{nil, {"wire FM.3 - M1.+ renewed"}} {
 		v, _ := proven(t, "f7-discrete-module", setup, "wire FM.5 - ECU.K1 grounded", "pin M1.- open")
 		real := slices.Contains(v.Faults, "wire FM.5 - ECU.K1 grounded") || slices.Contains(v.Faults, "pin M1.- open")
@@ -84,6 +87,9 @@ func TestTwoFaultsThatLookLikeACrossing(t *testing.T) {
 // Two fans stand still for two reasons of their own: what they share, the controller, explains both
 // alone, but neither it nor a terminal of it is condemned with its outputs unread.
 func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	v, _ := proven(t, "f2-staged-pair", nil, "F1 open", "M2 open")
 	assert.True(t, slices.Contains(v.Faults, "F1 open") || slices.Contains(v.Faults, "M2 open"), "%v", v.Faults)
 	assert.NotContains(t, strings.Join(v.Faults, " "), "ECU")

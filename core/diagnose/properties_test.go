@@ -94,6 +94,9 @@ func TestEntropyOfACircuit(t *testing.T) {
 // Whatever is recorded, in whatever order: belief sums to one, nothing is ever ruled out
 // entirely, and the order does not matter.
 func TestAnyEvidenceLeavesABelief(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, name := range []string{"f1-one-relay", "f6-resistor-card", "f8-pwm-module"} {
 		g := small(t, name)
 		rng := rand.New(rand.NewPCG(7, uint64(len(name))))

@@ -18,6 +18,9 @@ import (
 // A sample of the study, held to a little less than what the whole library reaches (see
 // docs/decisions.md): a sample scatters.
 func TestAStudyInSmall(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	const every = 6
 	clean, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every}, nil)
@@ -36,6 +39,9 @@ func TestAStudyInSmall(t *testing.T) {
 }
 
 func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f8-pwm-module")
 	r, err := g.Study(t.Context(), diagnose.StudyOptions{Doubles: 10}, nil)
 	require.NoError(t, err)
@@ -155,6 +161,9 @@ func TestWhyStillHereAndWhyCleared(t *testing.T) {
 
 // The workshop's own jobs move the priors, never by more than they weigh, and can be set back.
 func TestExperienceMovesThePriors(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	share := func(e diagnose.Experience) (usual, now, all float64) {
 		for _, p := range g.Priors(e) {
@@ -183,6 +192,9 @@ func TestExperienceMovesThePriors(t *testing.T) {
 
 // Tools and school change what is offered, never what a reading proves.
 func TestToolsAndSchools(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	seen := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped")}
 	at := func(kit probe.Kit, school probe.School) *diagnose.Assessment {
@@ -264,6 +276,9 @@ func TestWordsOfEveryKindOfTest(t *testing.T) {
 // A sensor on its own plug: its ohms against the curve at the temperature of the state
 // that the harness gives.
 func TestASensorAgainstItsCurve(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "m2-three-relay-two-winding")
 	c := g.Circuit()
 	sensors := c.OfKind(harness.KindSensor)
@@ -292,6 +307,9 @@ func TestASensorAgainstItsCurve(t *testing.T) {
 
 // Whoever has neither meter nor lamp still comes to a proven verdict, with an LED tester.
 func TestAProofWithAnLEDTester(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	player := g.Drive(t, "F3 open")
 	now := diagnose.Now{Kit: probe.Kit{NoMeter: true, NoLamp: true, NoClamp: true, NoJumper: true}}

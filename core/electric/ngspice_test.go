@@ -189,6 +189,9 @@ func loadModel(t testing.TB, name string) *electric.Model {
 // TestAgreesWithNgspice compares every state of every library harness, healthy and with
 // every single fault, run through all states first so that what blows has blown.
 func TestAgreesWithNgspice(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	var worst difference

@@ -29,6 +29,9 @@ func setups(c *harness.Circuit, part *harness.Part) [][]electric.Action {
 // TestTwoFaultsAndSetupsAgreeWithNgspice compares seeded pairs of faults, in set-ups with relays
 // out, swapped, bridged and motors on a battery pack, with the outside judge.
 func TestTwoFaultsAndSetupsAgreeWithNgspice(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const pairs = 36 // a circuit
 	entries, err := library.All()
 	require.NoError(t, err)

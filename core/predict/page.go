@@ -67,6 +67,8 @@ func (p *Page) Need(ctx context.Context, which []int, blown []Blown, of []*Figur
 			missing = append(missing, i)
 		}
 	}
+	slices.Sort(missing)
+	missing = slices.Compact(missing) // whoever asks may name a suspect twice
 	return p.table.each(ctx, missing, func(i int) (err error) {
 		of[i], err = p.fill(ctx, i, blown[i])
 		return err

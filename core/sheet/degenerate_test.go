@@ -12,6 +12,9 @@ import (
 
 // Half-typed circuits are drawn as far as they go: nothing panics, nothing is lost.
 func TestHalfTypedCircuits(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for parts, symbols := range map[string]int{
 		"{B: {kind: battery}}":                                                                      0,
 		"{B: {kind: battery}, G: {kind: ground}}":                                                   0,

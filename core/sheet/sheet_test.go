@@ -57,6 +57,9 @@ states: {off: {}, on: {key: on}}
 }
 
 func TestGeometry(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, s := range sheets(t) {
 		t.Run(name, func(t *testing.T) {
 			assert.Empty(t, s.Unrouted)
@@ -196,6 +199,9 @@ func TestLinesJoinTheirPins(t *testing.T) {
 }
 
 func TestEqualCircuitsGiveEqualSheets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	assert.True(t, reflect.DeepEqual(sheet.Draw(e.Circuit), sheet.Draw(e.Circuit)))

@@ -50,6 +50,9 @@ func movedParts(before, after *sheet.Sheet) int {
 
 // An edit of one wire leaves the drawing nearly as it was, and stays sound.
 func TestAnEditMovesLittle(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	drawn := sheets(t)

@@ -59,6 +59,9 @@ func wellFormed(t *testing.T, svg string) {
 }
 
 func TestEveryCircuitInEveryState(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	for _, e := range entries {
@@ -81,6 +84,9 @@ func TestEveryCircuitInEveryState(t *testing.T) {
 }
 
 func TestPotentialIsTheKindOfLine(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	plain := drawn(t, "f3-twin-series-parallel", "", nil)
 	assert.True(t, strings.Contains(plain, `class="wire plain"`))
 	assert.False(t, strings.Contains(plain, "thread"))
@@ -115,6 +121,9 @@ func TestWhatIsLaidOver(t *testing.T) {
 }
 
 func TestRolesTakeThePlaceOfPotentials(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	svg := drawn(t, "f3-twin-series-parallel", "low", func(l *drawing.Look) {
 		l.Roles = map[string]string{"K1.85": "switched-ground", "F1.b": "fixed-feed", "M2.-": "fixed-ground"}
 	})
@@ -133,6 +142,9 @@ func TestStandaloneCarriesItsStyle(t *testing.T) {
 }
 
 func TestABlownFuseAndABuzzingRelay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	svg := drawn(t, "f3-twin-series-parallel", "low", func(l *drawing.Look) {
 		f := l.Point.Fuses["F3"]
 		f.Open = true
