@@ -1,5 +1,6 @@
 # make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
-# make test   everything: packages, browser tests, a throw-away database
+# make test   everything: packages, browser tests, a throw-away database; then core and web again, short,
+#             with the race detector
 # make lint   gofmt, vet and the linter
 
 PORT ?= 8080
@@ -19,6 +20,7 @@ demo:
 test:
 	@scripts/need postgresql ngspice chromium
 	$(GO) test ./...
+	$(GO) test -race -short ./core/... ./web/...
 
 bench:
 	$(GO) test -run XXX -bench . ./core/...

@@ -28,7 +28,7 @@ const selectHarness = `
 const newest = `h.revision_id WHERE h.deleted_at IS NULL`
 
 // addRevision adds the next revision of a harness, which its row lock protects, and makes it the newest.
-func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source string, shipped bool) (int64, error) {
+func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source string, shipped bool) error {
 	var id int64
 	err := tx.GetContext(ctx, &id, `
 		INSERT INTO harness_revisions (harness_id, number, title, source, shipped)
@@ -37,7 +37,7 @@ func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source 
 	if err == nil {
 		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET revision_id = $2 WHERE id = $1`, harness, id)
 	}
-	return id, wrap("writing a harness", err)
+	return wrap("writing a harness", err)
 }
 
 // newHarness adds a harness with its first revision; taken is true where the name is another's.
@@ -47,7 +47,7 @@ func newHarness(ctx context.Context, tx *sqlx.Tx, name, title, source string, sh
 	if err != nil || len(ids) == 0 {
 		return 0, err == nil, wrap("writing a harness", err)
 	}
-	_, err = addRevision(ctx, tx, ids[0], title, source, shipped)
+	err = addRevision(ctx, tx, ids[0], title, source, shipped)
 	return ids[0], false, err
 }
 
@@ -82,7 +82,7 @@ func (s *Store) PutHarness(ctx context.Context, name, title, source string) (int
 		if h.Deleted || !h.Shipped || h.Source == source {
 			return nil
 		}
-		_, err = addRevision(ctx, tx, id, title, source, true)
+		err = addRevision(ctx, tx, id, title, source, true)
 		return err
 	})
 	return id, err
@@ -167,7 +167,7 @@ func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title
 		case h.Source == source:
 			return nil
 		}
-		_, err = addRevision(ctx, tx, h.ID, title, source, false)
+		err = addRevision(ctx, tx, h.ID, title, source, false)
 		return err
 	})
 }

@@ -54,6 +54,9 @@ func withOrientation(plain []byte) []byte {
 }
 
 func TestAPhotographIsTakenInAndTagged(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	img := image.NewRGBA(image.Rect(0, 0, 3000, 2000))
 	for x := range 3000 {

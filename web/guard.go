@@ -90,7 +90,7 @@ func readable(r *http.Request, limit int64) (status int, sentence string) {
 	if r.Method != http.MethodPost {
 		return http.StatusOK, ""
 	}
-	kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")) // what cannot be read is no form
 	switch {
 	case kind == "multipart/form-data":
 		err = r.ParseMultipartForm(multipartInMemory)

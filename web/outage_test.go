@@ -184,6 +184,9 @@ func allEntries(t *testing.T, keep *store.Store) (map[int64][]job.Entry, error) 
 // The database goes at each call that a request makes, in turn: every page and every action
 // says so in one sentence, and no entry is half recorded.
 func TestTheDatabaseGoesMidway(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	keep := demotest.Open(t)
 	db := &outage{Store: keep, left: -1}
 	app, err := web.New(db, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Minute})

@@ -210,6 +210,9 @@ func TestDecisionsAtTheSameMoment(t *testing.T) {
 // The fault that a repair is entered for is waited for, however long it takes: with no patience at all the
 // form is shown again until it is there.
 func TestARepairWaitsForItsFault(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	options := testOptions()
 	options.Patience, options.Circuits = time.Nanosecond, nil
 	w := openWith(t, options)

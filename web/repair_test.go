@@ -83,6 +83,9 @@ var elsewhere = regexp.MustCompile(`"origin": "[^"]*"`)
 // A struck or noted entry keeps its place in a job file that is taken in, whatever its numbers
 // were; photographs stay behind.
 func TestAJobFileKeepsItsThread(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Gritter 6")
 	w.post(job+"/seen", "do", "volts", "state", "low", "at", "F3.a", "reading", "12.4")

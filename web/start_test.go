@@ -9,6 +9,9 @@ import (
 )
 
 func TestAStartInTime(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	page := w.get(twinSheet + "/start?state=low&then=high&after=1.5").Body.String()
 	says(t, page, "Current, A")

@@ -104,7 +104,7 @@ func stopDemoDatabase(t *testing.T, dir string) {
 
 // kills is how often each is killed: a few times in every run, as many as IRONTHREAD_KILLS says for a
 // measurement.
-func kills(t *testing.T) int {
+func kills() int {
 	if n, err := strconv.Atoi(os.Getenv("IRONTHREAD_KILLS")); err == nil {
 		return n
 	}
@@ -203,7 +203,7 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 	w := &writing{url: func() string { return "http://" + listen }}
 	var wait sync.WaitGroup
 	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
-	for range kills(t) {
+	for range kills() {
 		p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
 		time.Sleep(150 * time.Millisecond)
 		p.signal(t, syscall.SIGKILL)
@@ -214,7 +214,7 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 	wait.Wait()
 	p.signal(t, syscall.SIGTERM)
 	lost, doubled := lostAndDoubled(t, dsn, id, w)
-	t.Logf("server killed %d times, %d entries answered: lost %d, doubled %d", kills(t), len(w.ack), lost, doubled)
+	t.Logf("server killed %d times, %d entries answered: lost %d, doubled %d", kills(), len(w.ack), lost, doubled)
 	assert.Zero(t, lost)
 	assert.Zero(t, doubled)
 	assert.Positive(t, len(w.ack))
@@ -228,7 +228,7 @@ func TestKillTheDatabaseWhileWriting(t *testing.T) {
 	w := &writing{url: func() string { return p.url }}
 	var wait sync.WaitGroup
 	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
-	for range kills(t) {
+	for range kills() {
 		time.Sleep(150 * time.Millisecond)
 		b, err := os.ReadFile(filepath.Join(opts.Dir, "data", "postmaster.pid"))
 		require.NoError(t, err)
@@ -245,7 +245,7 @@ func TestKillTheDatabaseWhileWriting(t *testing.T) {
 	wait.Wait()
 	p.signal(t, syscall.SIGTERM)
 	lost, doubled := lostAndDoubled(t, dsn, id, w)
-	t.Logf("database killed %d times, %d entries answered: lost %d, doubled %d", kills(t), len(w.ack), lost, doubled)
+	t.Logf("database killed %d times, %d entries answered: lost %d, doubled %d", kills(), len(w.ack), lost, doubled)
 	assert.Zero(t, lost)
 	assert.Zero(t, doubled)
 	assert.Positive(t, len(w.ack))

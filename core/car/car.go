@@ -326,7 +326,7 @@ func (c *Car) code() bool {
 
 // level is what a controller makes of a pin: what floats is nothing.
 func level(v float32) float64 {
-	if v != v { //nolint:staticcheck // NaN
+	if math.IsNaN(float64(v)) {
 		return 0
 	}
 	return float64(v)

@@ -157,6 +157,9 @@ func harmless(t testing.TB, g *diagnose.Guide, words string) bool {
 }
 
 func TestTheBlownLinkFuse(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	a := assess(t, g)
 	require.NotEmpty(t, a.Next)
@@ -236,6 +239,9 @@ func TestBeliefSumsToOneAndOrderDoesNotMatter(t *testing.T) {
 
 // A reading that only one suspect explains never makes that suspect less likely.
 func TestClearingNeverRaises(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	before := assess(t, g, look("low", "stopped", "stopped")).Belief.Parts
 	after := assess(t, g, look("low", "stopped", "stopped"), look("high", "fast", "fast")).Belief.Parts
@@ -254,6 +260,9 @@ func TestAContradictionIsSaid(t *testing.T) {
 }
 
 func TestTheSetupIsPartOfTheEvidence(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	// A fan that stands because it is unplugged is no evidence against it.
 	a := assess(t, g, probe.Observation{State: "high", Setup: []string{"M1 unplugged"}, Fans: map[string]string{"M1": "stopped", "M2": "fast"}})
@@ -271,6 +280,9 @@ func TestTheSetupIsPartOfTheEvidence(t *testing.T) {
 }
 
 func TestSuspectsThatNoTestTellsApartStandTogether(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	a := assess(t, g, look("high", "fast", "fast"), look("low", "stopped", "fast"))
 	for _, s := range a.Suspects {

@@ -72,6 +72,9 @@ func TestWhatTheTableOfCommandsSays(t *testing.T) {
 
 // A fail-safe module that roars with the key on: its control line before the module itself.
 func TestARoaringPWMFan(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f8-pwm-module")
 	a, err := g.Assess(t.Context(), []probe.Observation{{State: "off", Fans: map[string]string{"M1": "fast", "M2": "fast"}}}, diagnose.Now{})
 	require.NoError(t, err)
@@ -124,6 +127,9 @@ func TestRefusals(t *testing.T) {
 
 // After a repair every state is asked again, with the new part in.
 func TestAfterTheRepairEveryStateIsAskedAgain(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	seen := []probe.Observation{
 		look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.4), volts("low", "F3.b", 0),
@@ -144,6 +150,9 @@ func TestAfterTheRepairEveryStateIsAskedAgain(t *testing.T) {
 }
 
 func TestInstructionsAPersonCanFollow(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	out, err := electric.ParseSetup(g.Circuit(), []string{"K1 out"})
 	require.NoError(t, err)
@@ -175,6 +184,9 @@ func TestInstructionsAPersonCanFollow(t *testing.T) {
 // What is done to the car before a test, and put back after it, is said so that a person can do
 // it.
 func TestSetupStepsAPersonCanFollow(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	c := g.Circuit()
 	steps := func(from []string, to ...string) []string {

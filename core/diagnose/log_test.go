@@ -46,6 +46,9 @@ func sound(t *testing.T, a *diagnose.Assessment) {
 
 // A look written down many times is one witness: it is no surprise, and it says as much as once.
 func TestARepeatedLookIsOneWitness(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	healthy := []probe.Observation{looked("low", "slow", "slow"), looked("high", "fast", "fast"), looked("off", "stopped", "stopped")}
 	once, err := g.Assess(t.Context(), healthy, diagnose.Now{})
@@ -63,6 +66,9 @@ func TestARepeatedLookIsOneWitness(t *testing.T) {
 // A probe that does not touch reads nothing however often it is read: five wrong readings do not
 // outweigh looks that are right.
 func TestAWrongReadingRepeatedIsOneWitness(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	seen := []probe.Observation{looked("low", "slow", "slow"), looked("high", "fast", "fast")}
 	for range 5 {
@@ -76,6 +82,9 @@ func TestAWrongReadingRepeatedIsOneWitness(t *testing.T) {
 
 // Four hundred answers that contradict each other leave a belief, and say so.
 func TestContradictingRepeatsSaySo(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	var seen []probe.Observation
 	for range 200 {
@@ -122,6 +131,9 @@ func longLog(t testing.TB, g *diagnose.Guide, n int) []probe.Observation {
 
 // Two thousand entries leave a belief without a false surprise, and the healthy car is named.
 func TestBeliefSurvivesALongLog(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	a, err := g.Assess(t.Context(), longLog(t, g, 2000), diagnose.Now{})
 	require.NoError(t, err)
@@ -145,6 +157,9 @@ func BenchmarkLongLog(b *testing.B) {
 // A short that has blown its fuse blows the new one too, in the state in which it lies; what has
 // blown stays blown in the next state, and the short leads.
 func TestAFuseThatBlowsAgainIsAShort(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	renewed := []string{"F1 renewed"}
 	with := func(o probe.Observation) probe.Observation {
@@ -221,6 +236,9 @@ func TestTheInspectionDecidesBetweenFuseAndShort(t *testing.T) {
 // What next asks can be answered and appended as it stands: the keys of each move, with an answer put
 // in, read back as the same test.
 func TestAMoveIsAnObservationWithoutItsAnswer(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f3-twin-series-parallel")
 	c := g.Circuit()
 	keys := []string{"state", "setup", "at", "from", "with", "bench", "between", "energised", "relay", "turned", "looked", "wiggled"}
@@ -268,6 +286,9 @@ func TestAMoveIsAnObservationWithoutItsAnswer(t *testing.T) {
 
 // The steps name every condition in which the state differs from a parked vehicle.
 func TestStepsNameEveryCondition(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	c, err := harness.Read([]byte(`harness: 1
 title: A probe thermostat with a master switch
 parts:
@@ -301,6 +322,9 @@ states:
 // Two faults at once do not make a renewed part guilty for ever: named again, it says that the new one
 // would be bad.
 func TestARenewedPartIsNamedAsTheNewOne(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guideFor(t, "f1-one-relay")
 	setup, err := electric.ParseSetup(g.Circuit(), []string{"F1 renewed"})
 	require.NoError(t, err)
@@ -328,6 +352,9 @@ func TestAnAssessmentStopsWithItsContext(t *testing.T) {
 
 // What all guides keep together stays within the budget that they share.
 func TestGuidesShareABudget(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const most = 12 << 20
 	budget := predict.NewBudget(most)
 	for n := range 6 {

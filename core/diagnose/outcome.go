@@ -96,7 +96,7 @@ const (
 type combo [3]uint64
 
 func (c combo) with(fan, word int) combo {
-	c[fan/32] |= uint64(word) << (2 * (fan % 32)) //nolint:gosec // a word is 0 to 3
+	c[fan/32] |= uint64(word) << (2 * (fan % 32)) // a word is 0 to 3
 	return c
 }
 

@@ -51,6 +51,9 @@ func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
 // A swap may itself have mended a bad joint: a fan that runs after it does not clear the joint as
 // it clears the fuse.
 func TestAnInterventionMayHaveMended(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := small(t, "f3-twin-series-parallel")
 	plain := probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}}
 	swapped := plain

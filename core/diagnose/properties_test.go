@@ -71,6 +71,9 @@ func TestBitsAreMutualInformation(t *testing.T) {
 // The entropy of a circuit's faults lies between that of one fault and that of as many equal
 // ones, and counts those alike once (gonum's stat.Entropy over the groups).
 func TestEntropyOfACircuit(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := small(t, "f10-speed-controller")
 	most := math.Log2(float64(len(g.suspects)))
 	entropy, err := g.entropy(t.Context())

@@ -69,6 +69,9 @@ func TestAStudyCanBeStopped(t *testing.T) {
 // Two burnt things at once: no single fault explains it, the pair is named, and once the one is
 // mended the other is found.
 func TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	seen := []probe.Observation{
 		look("high", "stopped", "fast"), look("low", "stopped", "stopped"),
@@ -88,6 +91,9 @@ func TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog(t *testing.T) {
 // After a repair only what was seen since counts; a new part is exonerated, a used one not
 // quite.
 func TestARepairBeginsAnew(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	before := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3), volts("low", "F3.b", 0)}
 	belief := func(repair string, since ...probe.Observation) (found, all float64) {
@@ -240,6 +246,9 @@ func TestToolsAndSchools(t *testing.T) {
 
 // Each kind of test is worded with its steps, tools and cautions.
 func TestWordsOfEveryKindOfTest(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := guide(t)
 	c := g.Circuit()
 	words := map[probe.Do]int{}

@@ -44,14 +44,14 @@ func (b *Budget) Bytes() int64 {
 	return b.used
 }
 
-// find gives what is kept under a name, making it where there is nothing; make must be quick.
-func (b *Budget) find(k key, make func() (any, error)) (any, error) {
+// find gives what is kept under a name, making it where there is nothing; build must be quick.
+func (b *Budget) find(k key, build func() (any, error)) (any, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if h, ok := b.kept.Get(k); ok {
 		return h.value, nil
 	}
-	v, err := make()
+	v, err := build()
 	if err != nil {
 		return nil, err
 	}

@@ -246,7 +246,7 @@ var InBins = Bins{-2, 0.25}
 
 // Bin is the one that a figure falls into.
 func (b Bins) Bin(v float64) uint8 {
-	return uint8(max(0, min(Number-1, int((v-b.Lowest)/b.Width+0.5)))) //nolint:gosec // between 0 and 139; below zero either way is 0
+	return uint8(max(0, min(Number-1, int((v-b.Lowest)/b.Width+0.5)))) // between 0 and 139; below zero either way is 0
 }
 
 // Cast is what an instrument shows on the suspects' cars in one test that pages do not hold: a lamp,

@@ -170,6 +170,9 @@ func legible(t *testing.T, s *sheet.Sheet) {
 }
 
 func TestNamesAreAllThere(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, s := range sheets(t) {
 		named := map[string]bool{}
 		for _, x := range s.Texts {

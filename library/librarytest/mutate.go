@@ -64,7 +64,7 @@ func change(doc *yaml.Node, which int, how, with byte) {
 			n.Content = append(n.Content, n.Content[0], n.Content[1])
 		}
 	case 5: // something else's content
-		if n.Kind == other.Kind && n.Kind == yaml.ScalarNode {
+		if n.Kind == yaml.ScalarNode && other.Kind == yaml.ScalarNode {
 			n.Value, n.Style, n.Tag = other.Value, other.Style, other.Tag
 		}
 	case 6: // a further key

@@ -99,6 +99,9 @@ func TestPotentialIsTheKindOfLine(t *testing.T) {
 }
 
 func TestWhatIsLaidOver(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	svg := drawn(t, "f3-twin-series-parallel", "low", func(l *drawing.Look) {
 		l.Parts = map[string]float64{"F3": 0.6, "K3": 0.2, "M1": 0.03, "F1": 0.001}
 		l.Wires = map[string]float64{"F3.b - M2.+": 0.12}
@@ -133,6 +136,9 @@ func TestRolesTakeThePlaceOfPotentials(t *testing.T) {
 }
 
 func TestStandaloneCarriesItsStyle(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	e, err := library.Open("f12-add-on")
 	require.NoError(t, err)
 	text, err := drawing.Standalone(sheet.Draw(e.Circuit), &drawing.Look{Title: "Add-on"})
