@@ -97,6 +97,16 @@ func (s *Store) Harnesses(ctx context.Context) ([]Harness, error) {
 	return list, wrap("listing harnesses", err)
 }
 
+// Titles lists the harnesses by title for choosing among them, without their files.
+func (s *Store) Titles(ctx context.Context) ([]Harness, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Harness
+	err := s.db.SelectContext(ctx, &list, `
+		SELECT h.id, h.name, r.title FROM harnesses h JOIN harness_revisions r ON r.id = `+newest+` ORDER BY r.title, h.id`)
+	return list, wrap("listing harnesses", err)
+}
+
 // HarnessNamed finds a harness by name in its newest revision; ErrNotFound if there is none.
 func (s *Store) HarnessNamed(ctx context.Context, name string) (Harness, error) {
 	return s.oneHarness(ctx, fmt.Sprintf("harness %q", name), selectHarness+newest+` AND h.name = $1`, name)

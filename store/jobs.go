@@ -116,7 +116,11 @@ func searchWords(text string) []string {
 	return words[:min(len(words), mostSearchWords)]
 }
 
-// Jobs lists jobs, and tells how many there are in all that fit.
+// Ahead is how far beyond the page read the fitting jobs are counted: counting all of them at every
+// reading would take longer than reading the page.
+const Ahead = 1000
+
+// Jobs lists jobs, and tells how many there are that fit, counted up to Ahead beyond the page's begin.
 func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
@@ -137,7 +141,9 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 			JOIN vehicles v ON v.id = j.vehicle_id JOIN harness_revisions r ON r.id = j.revision_id
 		ORDER BY %s`, condition, order, limit, max(0, find.From), order), args...)
 	if err == nil {
-		err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM jobs j WHERE %s`, condition), args...)
+		err = s.db.GetContext(ctx, &of, fmt.Sprintf(`
+			SELECT count(*) FROM (SELECT FROM jobs j WHERE %s ORDER BY %s LIMIT %d) counted`,
+			condition, order, max(0, find.From)+Ahead), args...)
 	}
 	if err != nil {
 		return nil, 0, wrap("listing jobs", err)

@@ -38,7 +38,7 @@ type bayJob struct {
 }
 
 // jobsListed is how many jobs a page lists.
-const jobsListed = 30
+const jobsListed = 20
 
 type startForm struct{ Vehicle, NewVehicle, Harness, Complaint string }
 
@@ -57,7 +57,7 @@ func (a *App) showBay(c *gin.Context, status int, form startForm, wrong string) 
 		page.Vehicles, err = a.keep.Vehicles(ctx)
 	}
 	if err == nil {
-		page.Harnesses, err = a.keep.Harnesses(ctx)
+		page.Harnesses, err = a.keep.Titles(ctx)
 	}
 	if err != nil {
 		a.failWith(c, err)

@@ -100,6 +100,10 @@ func (o *outage) Harnesses(ctx context.Context) ([]store.Harness, error) {
 	return through(o, func() ([]store.Harness, error) { return o.Store.Harnesses(ctx) })
 }
 
+func (o *outage) Titles(ctx context.Context) ([]store.Harness, error) {
+	return through(o, func() ([]store.Harness, error) { return o.Store.Titles(ctx) })
+}
+
 func (o *outage) HarnessNamed(ctx context.Context, name string) (store.Harness, error) {
 	return through(o, func() (store.Harness, error) { return o.Store.HarnessNamed(ctx, name) })
 }

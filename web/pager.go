@@ -6,6 +6,8 @@ import (
 	"strconv"
 
 	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
 )
 
 // pager leads from one page of a list to the next.
@@ -59,6 +61,9 @@ func (p *pager) at(from int) string {
 func (p pager) Words() string {
 	if p.Of == 0 || p.From == 0 && p.To == p.Of {
 		return ""
+	}
+	if p.Of >= p.From+store.Ahead {
+		return fmt.Sprintf("%d to %d of %d or more", p.From+1, p.To, p.Of)
 	}
 	return fmt.Sprintf("%d to %d of %d", p.From+1, p.To, p.Of)
 }

@@ -33,6 +33,7 @@ type Keeper interface {
 	OpenRevisions(ctx context.Context, most int) ([]string, error)
 	ImportJob(ctx context.Context, in store.Imported) (int64, error)
 	Harnesses(ctx context.Context) ([]store.Harness, error)
+	Titles(ctx context.Context) ([]store.Harness, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
 	ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error

@@ -1,0 +1,102 @@
+package web_test
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/demo"
+	"ironthread/store"
+	"ironthread/store/storetest"
+	"ironthread/web"
+)
+
+// grown is the demo workshop after many years: its jobs again and again, each with forty entries.
+func grown(t *testing.T, jobs int) *store.Store {
+	t.Helper()
+	dsn := storetest.DSN(t)
+	keep, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { keep.Close() })
+	require.NoError(t, demo.Load(t.Context(), keep, time.Now()))
+	db, err := sqlx.Open("pgx", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, step := range []string{
+		`INSERT INTO jobs (vehicle_id, title, opened_at, opened_with, revision_id, summary, closed, closed_at, last_seq, words, standing, standing_seq)
+		SELECT vehicle_id, title || ' ' || n, opened_at - n * interval '1 hour', opened_with, revision_id, summary, closed,
+			closed_at - n * interval '1 hour', 40, words, standing, standing_seq
+		FROM jobs, generate_series(1, $1::int / (SELECT count(*) FROM jobs)) n`,
+		`INSERT INTO entries (job_id, seq, at, who, kind, body)
+		SELECT j.id, n, j.opened_at + n * interval '1 minute', 'Technician', 'note', '{"text": "seen again"}'
+		FROM jobs j, generate_series(1, 40) n
+		WHERE NOT EXISTS (SELECT 1 FROM entries e WHERE e.job_id = j.id) AND $1 > 0`,
+	} {
+		_, err = db.ExecContext(t.Context(), step, jobs)
+		require.NoError(t, err)
+	}
+	_, err = db.ExecContext(t.Context(), `VACUUM ANALYZE`)
+	require.NoError(t, err)
+	return keep
+}
+
+// slowest has so many clients ask for a page again and again, and gives the 95th percentile of their waits.
+func slowest(t *testing.T, h http.Handler, path string, clients, asks int) time.Duration {
+	t.Helper()
+	var mu sync.Mutex
+	var took []time.Duration
+	var all sync.WaitGroup
+	for range clients {
+		all.Go(func() {
+			for range asks {
+				r := httptest.NewRecorder()
+				start := time.Now()
+				h.ServeHTTP(r, httptest.NewRequest(http.MethodGet, path, nil))
+				wait := time.Since(start)
+				mu.Lock()
+				took = append(took, wait)
+				mu.Unlock()
+				assert.Equal(t, http.StatusOK, r.Code, path)
+			}
+		})
+	}
+	all.Wait()
+	slices.Sort(took)
+	return took[len(took)*95/100]
+}
+
+// The Bay, the logbook and a search stay quick in a workshop of many years, with all its people asking at
+// once. IRONTHREAD_LOAD=1 measures it with ten thousand jobs of forty entries and up to 64 clients.
+func TestAWorkshopOfManyYears(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	jobs, clients := 1000, []int{16}
+	if os.Getenv("IRONTHREAD_LOAD") != "" {
+		jobs, clients = 10_000, []int{1, 16, 64}
+	}
+	keep := grown(t, jobs)
+	options := testOptions()
+	app, err := web.New(keep, options)
+	require.NoError(t, err)
+	h := app.Handler()
+	for _, path := range []string{"/", "/?find=bus", "/logbook", "/jobs/2", "/harnesses/f3-twin-series-parallel?state=low"} {
+		slowest(t, h, path, 1, 3) // the drawing and the guide's tables are made at the first asking
+		for _, n := range clients {
+			p95 := slowest(t, h, path, n, 1600/n)
+			t.Log(fmt.Sprintf("%6d jobs, %2d clients, %-50s p95 %v", jobs, n, path, p95.Round(100*time.Microsecond)))
+			if n == 16 {
+				assert.Less(t, p95, 500*time.Millisecond, "%s, on a machine that may be doing other things", path)
+			}
+		}
+	}
+}
