@@ -209,3 +209,43 @@ func TestSchemaIsPrinted(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &schema))
 	assert.Contains(t, schema, "$schema")
 }
+
+// A guide is kept between the questions; a bad line is answered with a sentence and the next one goes on.
+func TestStream(t *testing.T) {
+	in := `[]
+[{"state": "high", "fans": {"M1": "fast", "M2": "fast"}}, {"state": "low", "fans": {"M1": "stopped", "M2": "stopped"}}]
+[{"state": "sideways", "fans": {"M1": "fast"}}]
+
+` + strings.Repeat("[", 3<<20) + `
+[{"state": "low", "volts": 12.4, "at": "F3.a"}, {"state": "low", "volts": 0, "at": "F3.b"}]`
+	code, out, errs := command(in, "diagnose", twin, "--stream")
+	require.Zero(t, code, errs)
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	require.Len(t, lines, 5, "one answer a line")
+	type answer struct {
+		Error    string
+		Suspects []struct{ Fault string }
+		Next     []map[string]any
+	}
+	answers := make([]answer, len(lines))
+	for i, l := range lines {
+		require.NoError(t, json.Unmarshal([]byte(l), &answers[i]), "%.200s", l)
+	}
+	assert.NotEmpty(t, answers[0].Next)
+	assert.NotEmpty(t, answers[1].Suspects)
+	assert.Contains(t, answers[2].Error, "sideways")
+	assert.Contains(t, answers[3].Error, "longer")
+	assert.Equal(t, "F3 open", answers[4].Suspects[0].Fault)
+}
+
+// A drawn dead short is read, since a car may have one, and said: what burns and what opens. Codes that
+// would steer the terminal are not printed.
+func TestCheckSaysWhatBurns(t *testing.T) {
+	short := "harness: 1\ntitle: \"short\\e[31m\"\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: 10}}\n" +
+		"wires: {BAT.+ - G1: RD 4mm2 1m, BAT.+ - M1.+: , M1.- - G1: }\nstates: {on: {}}\n"
+	code, out, errs := command(short, "check", "-")
+	assert.Zero(t, code, errs)
+	assert.Contains(t, out+errs, "short")
+	assert.Regexp(t, `\d+ A`, out+errs)
+	assert.NotContains(t, out+errs, "\x1b")
+}

@@ -72,6 +72,8 @@ func TestKindsSayWhatIsMissing(t *testing.T) {
 		"{kind: resistor-card, steps: 0.5}":                            "steps is a list of figures",
 		"{kind: resistor-card, steps: [0.5, x]}":                       `"x" is not a figure`,
 		`{kind: thermoswitch, stages: {"1": {closes: 90}}}`:            "opens is missing",
+		"{kind: thermoswitch, stages: {}}":                             "stages is missing",
+		"{kind: thermoswitch, stages: }":                               "stages is missing",
 		`{kind: thermoswitch, stages: {"1": {closes: 900, opens: 1}}}`: "closes is 900, and lies between -60 and 200",
 		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: [{when: [z], drive: {o: 1}}]}": "the table speaks of z, which is no input (a)",
 		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: {}}":                           "table is a list",

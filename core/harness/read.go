@@ -229,7 +229,7 @@ func (r *reader) fields(n *yaml.Node, where string, fields []field) {
 	r.pairs(n, where, func(k, v *yaml.Node) {
 		for _, f := range fields {
 			if f.key == k.Value {
-				given[f.key] = true
+				given[f.key] = v.Kind == yaml.ScalarNode && v.ShortTag() != "!!null" || len(v.Content) > 0 // an empty list is none
 				f.read(r, v, where)
 				return
 			}

@@ -205,3 +205,23 @@ func TestKitsAndSchools(t *testing.T) {
 	lamps := probe.WithoutMeter([]probe.Test{fuse, bridge}, probe.Kit{NoMeter: true})
 	assert.Len(t, lamps, 2, "a lamp or an LED in the meter's place; a look needs none")
 }
+
+// Ohms as meters and colour codes spell them: mega is not milli, and a letter may stand for the point.
+func TestOhmsKeepTheirPrefix(t *testing.T) {
+	for typed, want := range map[string]float64{
+		"2.2 MΩ": 2.2e6, "2.2M": 2.2e6, "2.2 Mohm": 2.2e6, "2M2": 2.2e6, "2.2 mΩ": 0.0022, "2k2": 2200, "2.2k": 2200, "2,2 kΩ": 2200, "4R7": 4.7,
+		"0.4": 0.4, "85 ohms": 85, "470 mΩ": 0.47, "2.2 MEG": 2.2e6,
+	} {
+		r, err := probe.InOhms.Parse(typed)
+		require.NoError(t, err, typed)
+		assert.InEpsilon(t, want, r.Figure, 1e-12, typed)
+	}
+	for _, typed := range []string{"2k2k", "k2", "2.k2", "4R7k", "Ω", "1e9", "0x10", "2 GΩ", "12 V"} {
+		_, err := probe.InOhms.Parse(typed)
+		require.Error(t, err, typed)
+	}
+	long, err := probe.InOhms.Parse(strings.Repeat("9k", 5000))
+	require.Error(t, err)
+	assert.Zero(t, long)
+	assert.Less(t, len(err.Error()), 300, "what is refused is not repeated at length")
+}
