@@ -1,7 +1,6 @@
 package web_test
 
 import (
-	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -93,7 +92,7 @@ func TestAWorkshopOfManyYears(t *testing.T) {
 		slowest(t, h, path, 1, 3) // the drawing and the guide's tables are made at the first asking
 		for _, n := range clients {
 			p95 := slowest(t, h, path, n, 1600/n)
-			t.Log(fmt.Sprintf("%6d jobs, %2d clients, %-50s p95 %v", jobs, n, path, p95.Round(100*time.Microsecond)))
+			t.Logf("%6d jobs, %2d clients, %-50s p95 %v", jobs, n, path, p95.Round(100*time.Microsecond))
 			if n == 16 {
 				assert.Less(t, p95, 500*time.Millisecond, "%s, on a machine that may be doing other things", path)
 			}
