@@ -149,7 +149,8 @@ func TestTouchingAPin(t *testing.T) {
 			return [r.left + r.width / 2, r.top + r.height / 2]; })()`))
 		require.NoError(t, err)
 		point := []*input.TouchPoint{{X: at[0] - away, Y: at[1]}}
-		for _, p := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: point}, {Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
+		for _, p := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: point},
+			{Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
 			_, err := chromedp.Call(b.ctx, input.DispatchTouchEvent, p)
 			require.NoError(t, err)
 		}

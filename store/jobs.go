@@ -510,7 +510,8 @@ func renumber(ctx context.Context, tx *sqlx.Tx, id int64, in *Imported) error {
 // this workshop's own stays as it is beside it.
 func findRevision(ctx context.Context, tx *sqlx.Tx, h Harness) (int64, error) {
 	var ids []int64
-	if err := tx.SelectContext(ctx, &ids, `SELECT id FROM harness_revisions WHERE source = $1 ORDER BY id DESC LIMIT 1`, h.Source); err != nil {
+	if err := tx.SelectContext(ctx, &ids, `SELECT id FROM harness_revisions WHERE source = $1 ORDER BY id DESC LIMIT 1`,
+		h.Source); err != nil {
 		return 0, wrap("finding a harness", err)
 	}
 	if len(ids) > 0 {

@@ -91,7 +91,8 @@ func TestPhotographsOfBoxes(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, photos, 1)
 	assert.Equal(t, 80, photos[0].Width)
-	assert.ElementsMatch(t, []store.Tag{{Part: "K1", X: 110, Y: 200, Wide: 90, Turn: 2}, {Part: "K2", X: 300, Y: 200, Wide: 90}}, photos[0].Tags)
+	assert.ElementsMatch(t, []store.Tag{{Part: "K1", X: 110, Y: 200, Wide: 90, Turn: 2}, {Part: "K2", X: 300, Y: 200, Wide: 90}},
+		photos[0].Tags)
 	assert.Empty(t, photos[0].JPEG, "a list carries no pictures")
 	b, err := s.Picture(ctx, h, "bonnet box")
 	require.NoError(t, err)

@@ -221,7 +221,8 @@ func TestJobsAreListedAndFound(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, ids[2], list[0].ID, "closed ones last")
 	assert.Equal(t, []string{"fuse open"}, list[0].Summary.Kinds)
-	for words, n := range map[string]int{"f1 open": 1, "SALZ brück": 1, "hara": 1, "gritt": 7, "runs hot twin": 7, "f2": 0, "' | & ! :* --": 7, "": 7} {
+	for words, n := range map[string]int{"f1 open": 1, "SALZ brück": 1, "hara": 1, "gritt": 7, "runs hot twin": 7, "f2": 0,
+		"' | & ! :* --": 7, "": 7} {
 		_, of, err := s.Jobs(ctx, store.Find{Words: words, Limit: 1})
 		require.NoError(t, err, words)
 		assert.Equal(t, n, of, "%q", words)
@@ -256,4 +257,35 @@ func TestACallHasADeadline(t *testing.T) {
 	_, _, err := s.Jobs(ctx, store.Find{})
 	require.ErrorIs(t, err, store.ErrUnreachable)
 	require.NoError(t, s.Healthy(t.Context()))
+}
+
+// A full disk is said as such, and nothing of what was being written is there afterwards.
+func TestAFullDiskIsSaid(t *testing.T) {
+	dsn := storetest.DSN(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	id := newJob(t, s)
+	before, err := s.Entries(t.Context(), id)
+	require.NoError(t, err)
+	db, err := sqlx.Open("pgx", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, step := range []string{
+		`CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS
+			$$ BEGIN RAISE EXCEPTION 'no space left on device' USING ERRCODE = '53100'; END $$`,
+		`CREATE TRIGGER full_disk BEFORE INSERT ON entries FOR EACH ROW EXECUTE FUNCTION full_disk()`,
+	} {
+		_, err = db.ExecContext(t.Context(), step)
+		require.NoError(t, err)
+	}
+	_, err = s.Append(t.Context(), id, 1, "a form", write(note("salt")))
+	require.ErrorIs(t, err, store.ErrFull)
+	after, err := s.Entries(t.Context(), id)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+	_, err = db.ExecContext(t.Context(), `DROP TRIGGER full_disk ON entries`)
+	require.NoError(t, err)
+	_, err = s.Append(t.Context(), id, 1, "a form", write(note("salt")))
+	assert.NoError(t, err, "the form was not used up by the attempt")
 }

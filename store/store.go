@@ -108,7 +108,8 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return fmt.Errorf("store: %w", err)
 	}
-	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(lockEverySec, lockTries), lock.WithUnlockTimeout(lockEverySec, lockTries))
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(lockEverySec, lockTries),
+		lock.WithUnlockTimeout(lockEverySec, lockTries))
 	if err != nil {
 		return fmt.Errorf("store: %w", err)
 	}

@@ -130,12 +130,13 @@ func TestOpeningTwiceKeepsWhatIsThere(t *testing.T) {
 
 func TestJobPhotosAndSettings(t *testing.T) {
 	keep, ctx := storetest.Open(t), t.Context()
-	in := store.Imported{Vehicle: "Gritter", Title: "runs hot", OpenedAt: time.Now(), Origin: "elsewhere", Harness: store.Harness{Name: "h", Title: "H", Source: circuit}, Entries: []job.Entry{
-		{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
-		{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
-		{Seq: 3, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 40, Seq: 2}},
-		{Seq: 4, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 7, Seq: 2}},
-	}, Photos: map[int64][]byte{7: {7}, 40: {4, 0}}}
+	in := store.Imported{Vehicle: "Gritter", Title: "runs hot", OpenedAt: time.Now(), Origin: "elsewhere",
+		Harness: store.Harness{Name: "h", Title: "H", Source: circuit}, Entries: []job.Entry{
+			{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
+			{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
+			{Seq: 3, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 40, Seq: 2}},
+			{Seq: 4, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 7, Seq: 2}},
+		}, Photos: map[int64][]byte{7: {7}, 40: {4, 0}}}
 	id, err := keep.ImportJob(ctx, in)
 	require.NoError(t, err)
 	again, err := keep.ImportJob(ctx, in)

@@ -11,28 +11,32 @@ import (
 
 // assess gives what the evidence leaves if that is known, or gets known within so long; ready
 // is false while it is being worked out.
-func (w *work) assess(ctx context.Context, seen []probe.Observation, now diagnose.Now, patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
+func (w *work) assess(ctx context.Context, seen []probe.Observation, now diagnose.Now,
+	patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
 	return asked[*diagnose.Assessment](ctx, w, "assess", patience, seen, now, nil, func(ctx context.Context) (any, error) {
 		return w.guide.Assess(ctx, seen, now)
 	})
 }
 
 // look weighs a test of a person's own choice.
-func (w *work) look(ctx context.Context, seen []probe.Observation, now diagnose.Now, t probe.Test, patience time.Duration) (m diagnose.Move, ready bool, err error) {
+func (w *work) look(ctx context.Context, seen []probe.Observation, now diagnose.Now, t probe.Test,
+	patience time.Duration) (m diagnose.Move, ready bool, err error) {
 	return asked[diagnose.Move](ctx, w, "look", patience, seen, now, t.Key(), func(ctx context.Context) (any, error) {
 		return w.guide.Look(ctx, seen, now, t)
 	})
 }
 
 // why explains a suspect.
-func (w *work) why(ctx context.Context, seen []probe.Observation, now diagnose.Now, fault string, patience time.Duration) (*diagnose.Explanation, bool, error) {
+func (w *work) why(ctx context.Context, seen []probe.Observation, now diagnose.Now, fault string,
+	patience time.Duration) (*diagnose.Explanation, bool, error) {
 	return asked[*diagnose.Explanation](ctx, w, "why", patience, seen, now, fault, func(ctx context.Context) (any, error) {
 		return w.guide.Why(ctx, seen, now, fault)
 	})
 }
 
 // refute looks for what could prove a believed part innocent.
-func (w *work) refute(ctx context.Context, seen []probe.Observation, now diagnose.Now, part string, patience time.Duration) (*diagnose.Stakes, bool, error) {
+func (w *work) refute(ctx context.Context, seen []probe.Observation, now diagnose.Now, part string,
+	patience time.Duration) (*diagnose.Stakes, bool, error) {
 	return asked[*diagnose.Stakes](ctx, w, "refute", patience, seen, now, part, func(ctx context.Context) (any, error) {
 		return w.guide.Refute(ctx, seen, now, part)
 	})

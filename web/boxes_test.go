@@ -92,9 +92,11 @@ func TestAPhotographIsTakenInAndTagged(t *testing.T) {
 	require.Len(t, photos, 1)
 	assert.Len(t, photos[0].Tags, len(before[0].Tags)-1)
 	assert.Equal(t, 500, photos[0].Tags[len(photos[0].Tags)-1].X)
-	for _, bad := range [][]string{{"part", "M1", "x", "1", "y", "1", "wide", "9", "turn", "0"}, {"part", "K1", "x", "a", "y", "1", "wide", "9", "turn", "0"}, {"part", "K1", "x", "1", "y", "4000", "wide", "9", "turn", "0"}} {
+	for _, bad := range [][]string{{"part", "M1", "x", "1", "y", "1", "wide", "9", "turn", "0"},
+		{"part", "K1", "x", "a", "y", "1", "wide", "9", "turn", "0"}, {"part", "K1", "x", "1", "y", "4000", "wide", "9", "turn", "0"}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, tag(bad...), "%v", bad)
 	}
-	assert.Equal(t, http.StatusNotFound, w.post(twinBoxes+"/tag", "box", "attic", "part", "K1", "x", "1", "y", "1", "wide", "9", "turn", "0").Code)
+	assert.Equal(t, http.StatusNotFound, w.post(twinBoxes+"/tag", "box", "attic", "part", "K1", "x", "1", "y", "1", "wide", "9",
+		"turn", "0").Code)
 	assert.Equal(t, http.StatusNotFound, w.get(twinBoxes+"/photo?box=attic").Code)
 }

@@ -115,7 +115,8 @@ func (a *App) write(c *gin.Context, decide decision) {
 
 // weighed is change for what needs to know what the evidence leaves: that is waited for, with a page that
 // shows how far it has come and sends the same form again.
-func (a *App) weighed(c *gin.Context, target string, show func(j *jobAt, sentence string), decide func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error)) {
+func (a *App) weighed(c *gin.Context, target string, show func(j *jobAt, sentence string),
+	decide func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error)) {
 	for range mostWeighed {
 		j, ok := a.open(c)
 		if !ok {
@@ -212,7 +213,8 @@ func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
 	case as.Verdict != nil && as.Verdict.Proven:
 		return store.Standing{Stage: "verdict", Text: as.Verdict.Faults[0] + ", proven"}
 	case as.Verdict != nil:
-		return store.Standing{Stage: "nearly there", Text: fmt.Sprintf("%s, %d of its proof to come", as.Verdict.Faults[0], len(as.Verdict.Lacks)), Share: left}
+		return store.Standing{Stage: "nearly there", Text: fmt.Sprintf("%s, %d of its proof to come", as.Verdict.Faults[0],
+			len(as.Verdict.Lacks)), Share: left}
 	}
 	return store.Standing{Stage: "narrowing", Text: fmt.Sprintf("%d of %d suspects left", as.Left, as.Of), Share: left}
 }

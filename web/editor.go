@@ -55,7 +55,8 @@ func (a *App) edit(c *gin.Context) {
 }
 
 func (a *App) showEditor(c *gin.Context, status int, h store.Harness, saw int64, text string, wrong harness.Errors) {
-	p := &editorPage{frame: a.frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours, Sizes: usualSizes}
+	p := &editorPage{frame: a.frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours,
+		Sizes: usualSizes}
 	for _, kind := range harness.Kinds() {
 		p.Kinds = append(p.Kinds, kindHint{string(kind), settingsOf[kind]})
 	}

@@ -99,7 +99,8 @@ func TestCopiesAndNewCircuits(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/harnesses/f1-one-relay-copy/edit", r.Header().Get("Location"))
 	says(t, w.get("/library/new").Body.String(), "fans in series")
-	answers := []string{"title", "Mower, two fans", "fans", "2", "amps", "16", "low", "fans in series", "switched", "a controller", "volts", "12"}
+	answers := []string{"title", "Mower, two fans", "fans", "2", "amps", "16", "low", "fans in series", "switched", "a controller",
+		"volts", "12"}
 	r = w.post("/library/new", answers...)
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/harnesses/mower-two-fans/edit", r.Header().Get("Location"))

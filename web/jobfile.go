@@ -157,7 +157,8 @@ func (f *jobFile) origin() string {
 		return f.Origin
 	}
 	first := f.Entries[0]
-	return "file " + sumOf(strings.Join([]string{f.Vehicle, f.Title, f.OpenedAt.UTC().Format(time.RFC3339Nano), first.At.UTC().Format(time.RFC3339Nano), f.Harness}, "\x00"))
+	return "file " + sumOf(strings.Join([]string{f.Vehicle, f.Title, f.OpenedAt.UTC().Format(time.RFC3339Nano),
+		first.At.UTC().Format(time.RFC3339Nano), f.Harness}, "\x00"))
 }
 
 // renumbered points a struck or noted entry at the same entry under its new number.

@@ -111,7 +111,8 @@ const (
 
 func (a *App) logbook(c *gin.Context) {
 	ctx := c.Request.Context()
-	p := logbookPage{frame: a.frame(c, "Logbook", "logbook"), Search: clip(strings.TrimSpace(c.Query("find")), maxFind), Chosen: c.Query("harness")}
+	p := logbookPage{frame: a.frame(c, "Logbook", "logbook"), Search: clip(strings.TrimSpace(c.Query("find")), maxFind),
+		Chosen: c.Query("harness")}
 	p.Pager = pagerOf(c, "/logbook", p.Search, closedListed)
 	lines, of, err := a.keep.Jobs(ctx, store.Find{Closed: true, Words: p.Search, Limit: closedListed, From: p.Pager.From})
 	var learnt diagnose.Experience

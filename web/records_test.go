@@ -246,9 +246,9 @@ func TestListsPageByPage(t *testing.T) {
 		w.newJobOn("f1-one-relay", fmt.Sprintf("complaint %d", n))
 	}
 	page := w.get("/").Body.String()
-	says(t, page, "1 to 30 of 40")
-	says(t, page, "/?from=30")
-	says(t, w.get("/?from=30").Body.String(), "31 to 40 of 40")
+	says(t, page, "1 to 20 of 40")
+	says(t, page, "/?from=20")
+	says(t, w.get("/?from=20").Body.String(), "31 to 40 of 40")
 	found := w.get("/?find=complaint+7").Body.String()
 	says(t, found, "complaint 7")
 	silent(t, found, "complaint 8")

@@ -51,7 +51,8 @@ func newPages(files *static) (*pages, error) {
 		return nil, fmt.Errorf("web: templates: %w", err)
 	}
 	p := &pages{sets: map[string]*template.Template{}}
-	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html", "boxes.html", "error.html",
+	for _, name := range []string{"bay.html", "job.html", "library.html", "sheet.html", "start.html", "editor.html", "new.html",
+		"boxes.html", "error.html",
 		"why.html", "believe.html", "drive.html", "verify.html", "report.html", "logbook.html", "study.html", "tools.html", "waiting.html"} {
 		set, err := base.Clone()
 		if err == nil {

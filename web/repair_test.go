@@ -202,7 +202,8 @@ func TestHostileCookies(t *testing.T) {
 	}
 	w := open(t)
 	job := w.jobNamed("Library bus")
-	for _, value := range []string{"", "%", "scan=none%26school%3Dnobody", "scan%3Dlaser", strings.Repeat("a", 3000), "without-meter%3D1%26without-lamp%3D1"} {
+	for _, value := range []string{"", "%", "scan=none%26school%3Dnobody", "scan%3Dlaser", strings.Repeat("a", 3000),
+		"without-meter%3D1%26without-lamp%3D1"} {
 		for _, path := range []string{job, "/tools", job + "/believe?part=K1"} {
 			r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, path, nil)
 			require.NoError(t, err)

@@ -80,7 +80,8 @@ func (j *jobAt) closedAt() time.Time {
 // readings lists the log.
 func (p *reportPage) readings(j *jobAt) {
 	for i, b := range j.state.Beads {
-		line := readingLine{Seq: b.Seq, At: b.At, Who: b.Who, What: b.Title, Struck: b.StruckOut, Telling: b.Telling, Notes: b.Notes, Photos: b.Photos}
+		line := readingLine{Seq: b.Seq, At: b.At, Who: b.Who, What: b.Title, Struck: b.StruckOut, Telling: b.Telling, Notes: b.Notes,
+			Photos: b.Photos}
 		switch {
 		case b.Kind == job.Seen && b.Body.Seen != nil:
 			line.Expected, line.Setup = b.Body.Expected, strings.Join(b.Body.Seen.Setup, ", ")
@@ -172,7 +173,8 @@ func reportCSV(p *reportPage) []byte {
 		if r.Struck {
 			struck = "struck out"
 		}
-		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), cell(r.Who), cell(r.What), cell(r.Expected), r.Setup, struck, cell(strings.Join(r.Notes, "; ")))
+		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), cell(r.Who), cell(r.What), cell(r.Expected), r.Setup, struck,
+			cell(strings.Join(r.Notes, "; ")))
 	}
 	w.Flush()
 	return b.Bytes()

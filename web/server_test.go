@@ -72,7 +72,8 @@ func TestLimits(t *testing.T) {
 	assert.Equal(t, http.StatusMethodNotAllowed, w.post("/", "a", "b").Code)
 	assert.Equal(t, http.StatusOK, w.get("/healthz").Code)
 	// A long query, strange characters and an empty pin are answered, not broken on.
-	for _, path := range []string{job + "?pin=" + strings.Repeat("K", 5000), job + "?state=%00", job + "?move=-7", job + "?move=99999999999999999999", job + "?others=x"} {
+	for _, path := range []string{job + "?pin=" + strings.Repeat("K", 5000), job + "?state=%00", job + "?move=-7",
+		job + "?move=99999999999999999999", job + "?others=x"} {
 		assert.Less(t, w.get(path).Code, 500, path[:min(len(path), 60)])
 	}
 }

@@ -32,7 +32,8 @@ func TestTakeInAHarness(t *testing.T) {
 	r := w.post("/library", "text", good)
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/harnesses/tide-gate-fan", r.Header().Get("Location"))
-	assert.Equal(t, "/harnesses/tide-gate-fan-2", w.post("/library", "text", good).Header().Get("Location"), "the name is taken: a number is put behind it")
+	assert.Equal(t, "/harnesses/tide-gate-fan-2", w.post("/library", "text", good).Header().Get("Location"),
+		"the name is taken: a number is put behind it")
 	says(t, w.get("/harnesses/tide-gate-fan?state=on&at=M.%2B").Body.String(), "<h3>Feed")
 
 	// A circuit only just begun has a sheet, and no job can be run on it.
@@ -133,7 +134,8 @@ func TestAPartIsPutAndTheDrawingMadeAnew(t *testing.T) {
 	require.NotNil(t, c.PlaceOf("K2", 0))
 	assert.True(t, c.PlaceOf("K2", 0).Put, "the file keeps it")
 	says(t, w.get(twinSheet).Body.String(), "draw anew")
-	for _, bad := range [][]string{{"part", "K9", "way", "0", "dx", "1", "dy", "1"}, {"part", "K2", "dx", "a", "dy", "1"}, {"part", "K2", "dx", "999999", "dy", "1"}} {
+	for _, bad := range [][]string{{"part", "K9", "way", "0", "dx", "1", "dy", "1"}, {"part", "K2", "dx", "a", "dy", "1"},
+		{"part", "K2", "dx", "999999", "dy", "1"}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, put(bad...).Code, "%v", bad)
 	}
 	require.Equal(t, http.StatusSeeOther, w.post(twinSheet+"/tidy").Code)

@@ -118,7 +118,8 @@ type fanLine struct {
 // removable is a fault or a set-up action with the address of the page without it.
 type removable struct{ Words, URL string }
 
-var instruments = []electric.Instrument{electric.Voltmeter, electric.Lamp, electric.HeavyLamp, electric.LEDTester, electric.Ohmmeter, electric.Clamp}
+var instruments = []electric.Instrument{electric.Voltmeter, electric.Lamp, electric.HeavyLamp, electric.LEDTester,
+	electric.Ohmmeter, electric.Clamp}
 
 // standInOhms is the stand-in offered for a coolant sensor: asks for high on most cars (common
 // practice).

@@ -156,7 +156,8 @@ func (p *startPage) tell(b *bench, run *electric.Run) {
 func (p *startPage) plot(run *electric.Run, seconds float64) error {
 	amps := &drawing.Plot{Title: "Current", Unit: "A", To: seconds, Origin: true}
 	speed := &drawing.Plot{Title: "Speed", Unit: "rpm", To: seconds, Origin: true}
-	supply := &drawing.Plot{Title: "At the battery's post", Unit: "V", To: seconds, Lines: []drawing.PlotLine{{Name: "supply", Seconds: run.Seconds, Values: run.Supply}}}
+	supply := &drawing.Plot{Title: "At the battery's post", Unit: "V", To: seconds,
+		Lines: []drawing.PlotLine{{Name: "supply", Seconds: run.Seconds, Values: run.Supply}}}
 	if run.Pack != nil {
 		supply.Title = "Supply and pack"
 		supply.Lines = append(supply.Lines, drawing.PlotLine{Name: "pack", Seconds: run.Seconds, Values: run.Pack})

@@ -145,7 +145,8 @@ func (a *App) check(c *gin.Context) {
 			return nil, err
 		}
 		key := c.PostForm("check")
-		known := slices.ContainsFunc(append(slices.Clone(v.List), v.Causes...), func(t repair.Ticked) bool { return t.Key == key && t.Test == nil })
+		known := slices.ContainsFunc(append(slices.Clone(v.List), v.Causes...),
+			func(t repair.Ticked) bool { return t.Key == key && t.Test == nil })
 		switch {
 		case !known:
 			return nil, refused("There is no such check on this job's list.")

@@ -47,7 +47,8 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	says(t, page, "Verdict, proven")
 	says(t, page, "Enter: F3 renewed")
 
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse", "minutes", "4,5").Code)
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse",
+		"minutes", "4,5").Code)
 	page = w.get(job).Body.String()
 	says(t, page, "new link fuse; 4 min")
 	says(t, page, "After the repair")
@@ -178,7 +179,8 @@ func TestBackToThePageBefore(t *testing.T) {
 	}
 	says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(), `name="back" value="/jobs/6?state=low"`)
 	says(t, from(http.MethodGet, "/tools?back=/jobs/5", "http://example.com/jobs/6").Body.String(), `name="back" value="/jobs/5"`)
-	for _, before := range []string{"http://elsewhere.example/jobs/6", "http://example.com//elsewhere.example", "http://example.com/tools", ":", ""} {
+	for _, before := range []string{"http://elsewhere.example/jobs/6", "http://example.com//elsewhere.example",
+		"http://example.com/tools", ":", ""} {
 		says(t, from(http.MethodGet, "/tools", before).Body.String(), `name="back" value="/"`)
 	}
 	assert.Equal(t, "/jobs/6", from(http.MethodPost, "/who", "http://example.com/jobs/6").Header().Get("Location"))
@@ -211,20 +213,28 @@ func TestEveryKindOfReading(t *testing.T) {
 	}{
 		{"?do=relay&part=K1&state=low", []string{"do", "relay", "state", "low", "part", "K1", "word", "click"}, "low: K1: click"},
 		{"?do=lamp&pin=K1.30&state=low", []string{"do", "lamp", "state", "low", "at", "K1.30", "word", "bright"}, "lamp bright at K1.30"},
-		{"?do=heavy&pin=K1.30&state=low", []string{"do", "lamp", "with", "heavy", "state", "low", "at", "K1.30", "word", "dim"}, "heavy lamp dim at K1.30"},
+		{"?do=heavy&pin=K1.30&state=low", []string{"do", "lamp", "with", "heavy", "state", "low", "at", "K1.30", "word", "dim"},
+			"heavy lamp dim at K1.30"},
 		{"?do=led&pin=ECU.61&state=low", []string{"do", "led", "state", "low", "at", "ECU.61", "word", "off"}, "LED off at ECU.61"},
 		{"?do=amps&pin=M1.%2B&state=high", []string{"do", "amps", "state", "high", "at", "M1.+", "reading", "15,5 A"}, "15.5 A at M1.+"},
 		{"?do=codes", []string{"do", "codes", "reading", "p0480, P0481"}, "codes P0480, P0481"},
-		{"?do=coil&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "86", "between", "85", "reading", "84"}, "K2 on the bench: 84 Ω between 86 and 85"},
-		{"?do=make&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "30", "between", "87", "energised", "1", "reading", "0.0"}, "energised"},
-		{"?do=turned&part=M1&state=off", []string{"do", "turned", "state", "off", "setup", "M1 unplugged", "part", "M1", "word", "drags"}, "M1 by hand: drags"},
+		{"?do=coil&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "86", "between", "85", "reading", "84"},
+			"K2 on the bench: 84 Ω between 86 and 85"},
+		{"?do=make&part=K2&state=off", []string{"do", "ohms", "bench", "K2", "between", "30", "between", "87", "energised", "1",
+			"reading", "0.0"}, "energised"},
+		{"?do=turned&part=M1&state=off", []string{"do", "turned", "state", "off", "setup", "M1 unplugged", "part", "M1", "word", "drags"},
+			"M1 by hand: drags"},
 		{"?do=looked&part=K3&state=off", []string{"do", "looked", "state", "off", "part", "K3", "word", "corrosion"}, "K3 looked at: corrosion"},
 		{"?do=wiggled&part=K3&state=off", []string{"do", "wiggled", "state", "off", "part", "K3", "word", "steady"}, "K3 wiggled: steady"},
 		{"?do=swap&part=K1&state=low", []string{"do", "fans", "state", "low", "setup", "swapped K1 K2", "fan-M1", "stopped"}, "swapped K1 K2"},
-		{"?do=direct&part=M2&state=off", []string{"do", "fans", "state", "off", "setup", "M2 unplugged", "setup", "pack M2.+' M2.-'", "fan-M2", "fast"}, "M2 fast"},
-		{"?do=bridge&part=K1&state=off", []string{"do", "fans", "state", "off", "setup", "K1 out", "setup", "jumper K1.30 K1.87", "fan-M1", "slow"}, "jumper K1.30 K1.87"},
-		{"?do=ohms&pin=F3.b&from=M2.%2B&state=off", []string{"do", "ohms", "state", "off", "setup", "BAT apart", "at", "F3.b", "from", "M2.+", "reading", "OL"}, "OL at F3.b from M2.+"},
-		{"?do=volts&pin=F3.b&from=M2.%2B&state=low", []string{"do", "volts", "unreachable", "1", "state", "low", "at", "F3.b"}, "F3.b cannot be reached"},
+		{"?do=direct&part=M2&state=off", []string{"do", "fans", "state", "off", "setup", "M2 unplugged", "setup", "pack M2.+' M2.-'",
+			"fan-M2", "fast"}, "M2 fast"},
+		{"?do=bridge&part=K1&state=off", []string{"do", "fans", "state", "off", "setup", "K1 out", "setup", "jumper K1.30 K1.87",
+			"fan-M1", "slow"}, "jumper K1.30 K1.87"},
+		{"?do=ohms&pin=F3.b&from=M2.%2B&state=off", []string{"do", "ohms", "state", "off", "setup", "BAT apart", "at", "F3.b", "from",
+			"M2.+", "reading", "OL"}, "OL at F3.b from M2.+"},
+		{"?do=volts&pin=F3.b&from=M2.%2B&state=low", []string{"do", "volts", "unreachable", "1", "state", "low", "at", "F3.b"},
+			"F3.b cannot be reached"},
 	} {
 		page := w.get(job + c.choose).Body.String()
 		says(t, page, "Your choice")

@@ -44,7 +44,8 @@ func newAnswers(most int) *answers {
 
 // ask gives what is worked out under a key if it is there, or gets there within so long; ready is false
 // while it is still being worked out.
-func (a *answers) ask(ctx context.Context, key string, patience time.Duration, work func(ctx context.Context) (any, error)) (value any, ready bool, err error) {
+func (a *answers) ask(ctx context.Context, key string, patience time.Duration,
+	work func(ctx context.Context) (any, error)) (value any, ready bool, err error) {
 	w := a.begin(key, work)
 	defer a.leave(w)
 	select {

@@ -123,7 +123,10 @@ type writing struct {
 }
 
 func (w *writing) send(ctx context.Context, jobPath string) {
-	client := &http.Client{Timeout: 5 * time.Second, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{Timeout: 5 * time.Second, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	for ctx.Err() == nil {
 		w.next++
 		form := url.Values{"text": {fmt.Sprintf("note %d", w.next)}, "token": {fmt.Sprintf("form %d", w.next)}}

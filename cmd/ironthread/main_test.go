@@ -188,7 +188,8 @@ func TestDiagnoseTwoFaultsAndAfterARepair(t *testing.T) {
 	require.Zero(t, code, errs)
 	assert.Contains(t, out, "two at once")
 	assert.Contains(t, out, "F1 open and F3 open")
-	code, out, errs = command(two+"- {state: high, setup: [F1 renewed], fans: {M1: fast, M2: fast}}\n", "diagnose", twin, "--seen", "-", "--json")
+	code, out, errs = command(two+"- {state: high, setup: [F1 renewed], fans: {M1: fast, M2: fast}}\n", "diagnose", twin, "--seen",
+		"-", "--json")
 	require.Zero(t, code, errs)
 	var a struct {
 		Repaired []string

@@ -130,7 +130,8 @@ func printStudy(out io.Writer, list []*studied) error {
 	var sum struct{ right, minutes, textbook, spread, sure, doubles, wrong, over, shorts, shortsWrong, shortsOf float64 }
 	n := float64(len(list))
 	for _, s := range list {
-		fmt.Fprintf(w, "%s\t%.1f %%\t%.1f\t%.1f\t%d\t%d\t%.1f\t%.1f\t%.2f\t%.1f\t%.1f %%\t%.1f %%", s.Circuit, 100*s.Guide.Right, s.Guide.MeanToName,
+		fmt.Fprintf(w, "%s\t%.1f %%\t%.1f\t%.1f\t%d\t%d\t%.1f\t%.1f\t%.2f\t%.1f\t%.1f %%\t%.1f %%", s.Circuit, 100*s.Guide.Right,
+			s.Guide.MeanToName,
 			s.Guide.MeanTests, s.Guide.P95Tests, s.Guide.MaxTests, s.Guide.MeanMinutes, s.Textbook.MeanMinutes, s.Ratio, s.Guide.BoundTests,
 			100*s.Spread.Right, 100*s.Spread.ConfidentWrong)
 		if s.Doubles != nil {
@@ -144,7 +145,8 @@ func printStudy(out io.Writer, list []*studied) error {
 		sum.spread, sum.sure = sum.spread+s.Spread.Right/n, sum.sure+s.Spread.ConfidentWrong/n
 		sum.over += s.Guide.MeanTests / s.Guide.BoundTests / n
 	}
-	fmt.Fprintf(w, "mean\t%.1f %%\t\t\t\t\t%.1f\t%.1f\t%.2f\t%.2f times\t%.1f %%\t%.1f %%\t%.1f %%\t%.2f\t%.1f %% of %.0f\t%.2f\n", 100*sum.right, sum.minutes, sum.textbook,
+	fmt.Fprintf(w, "mean\t%.1f %%\t\t\t\t\t%.1f\t%.1f\t%.2f\t%.2f times\t%.1f %%\t%.1f %%\t%.1f %%\t%.2f\t%.1f %% of %.0f\t%.2f\n",
+		100*sum.right, sum.minutes, sum.textbook,
 		sum.minutes/sum.textbook, sum.over, 100*sum.spread, 100*sum.sure, 100*sum.doubles, sum.wrong,
 		100*sum.shorts/max(1, sum.shortsOf), sum.shortsOf, sum.shortsWrong/max(1, sum.shortsOf))
 	return w.Flush()

@@ -265,7 +265,8 @@ func TestTheSetupIsPartOfTheEvidence(t *testing.T) {
 	}
 	g := guide(t)
 	// A fan that stands because it is unplugged is no evidence against it.
-	a := assess(t, g, probe.Observation{State: "high", Setup: []string{"M1 unplugged"}, Fans: map[string]string{"M1": "stopped", "M2": "fast"}})
+	a := assess(t, g, probe.Observation{State: "high", Setup: []string{"M1 unplugged"},
+		Fans: map[string]string{"M1": "stopped", "M2": "fast"}})
 	assert.Empty(t, a.Surprising)
 	assert.Less(t, a.Belief.Parts["M1"], 0.15)
 	// A part renewed is out of suspicion while it is the new one that does not help.

@@ -256,7 +256,8 @@ func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b 
 		}
 		switch {
 		case len(q.answers) > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
-			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again", seen[k].String())})
+			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again",
+				seen[k].String())})
 		case len(q.answers) == 1 && expected[at.question][at.answer] < surprisingBelow && !b.explains(a.fits):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())})
 		}

@@ -53,7 +53,8 @@ func TestWhatTheTableOfCommandsSays(t *testing.T) {
 	}{
 		{"f4-dropping-resistor", []probe.Observation{one("low", "stopped"), one("high", "fast")}, "R1 open", "F1 open"},
 		{"f4-dropping-resistor", []probe.Observation{one("low", "slow"), one("high", "slow")}, "K2 make contact burnt", "R1 open"},
-		{"f6-resistor-card", []probe.Observation{one("1", "stopped"), one("2", "stopped"), one("3", "stopped"), one("4", "fast")}, "RC limiter open", "M1 open"},
+		{"f6-resistor-card", []probe.Observation{one("1", "stopped"), one("2", "stopped"), one("3", "stopped"), one("4", "fast")},
+			"RC limiter open", "M1 open"},
 		{"f6-resistor-card", []probe.Observation{one("1", "stopped"), one("2", "slow"), one("4", "fast")}, "RC step 3 open", "RC limiter open"},
 		{"f5-two-windings", []probe.Observation{one("low", "stopped"), one("high", "fast")}, "M1 low open", "K3 coil open"},
 		{"f1-one-relay", []probe.Observation{one("cold", "fast"), one("hot", "fast")}, "K1 make contact welded", "F1 open"},
@@ -194,11 +195,13 @@ func TestSetupStepsAPersonCanFollow(t *testing.T) {
 		require.NoError(t, err)
 		setup, err := electric.ParseSetup(c, to)
 		require.NoError(t, err)
-		m, err := g.Look(t.Context(), nil, diagnose.Now{State: c.State("low"), Setup: now}, probe.Test{Do: probe.LookAtFans, State: c.State("low"), Setup: setup})
+		m, err := g.Look(t.Context(), nil, diagnose.Now{State: c.State("low"), Setup: now},
+			probe.Test{Do: probe.LookAtFans, State: c.State("low"), Setup: setup})
 		require.NoError(t, err)
 		return m.Steps
 	}
-	assert.Equal(t, []string{"Pull K1 (bonnet box D1).", "Bridge K1.30 to K1.87 with a fused lead."}, steps(nil, "K1 out", "jumper K1.30 K1.87")[:2])
+	assert.Equal(t, []string{"Pull K1 (bonnet box D1).", "Bridge K1.30 to K1.87 with a fused lead."},
+		steps(nil, "K1 out", "jumper K1.30 K1.87")[:2])
 	assert.Equal(t, []string{"Refit K1 (bonnet box D1).", "Take the lead off K1.30."}, steps([]string{"K1 out", "jumper K1.30 K1.87"})[:2])
 	assert.Equal(t, "Let K1 and K2 change places (bonnet box D1).", steps(nil, "swapped K1 K2")[0])
 	assert.Equal(t, "Put K1 and K2 back in their places.", steps([]string{"swapped K1 K2"})[0])

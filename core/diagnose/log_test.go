@@ -95,7 +95,8 @@ func TestContradictingRepeatsSaySo(t *testing.T) {
 	sound(t, a)
 	assert.NotEmpty(t, a.Surprising)
 	// One wrong reading, taken again as asked, stands alone against the others and is the one named.
-	seen = []probe.Observation{looked("high", "fast", "fast"), volts("high", "F4.b", 0), volts("high", "F4.b", 12.4), volts("high", "F4.b", 12.5)}
+	seen = []probe.Observation{looked("high", "fast", "fast"), volts("high", "F4.b", 0), volts("high", "F4.b", 12.4),
+		volts("high", "F4.b", 12.5)}
 	a, err = g.Assess(t.Context(), seen, diagnose.Now{})
 	require.NoError(t, err)
 	require.Len(t, a.Surprising, 1)
@@ -168,7 +169,8 @@ func TestAFuseThatBlowsAgainIsAShort(t *testing.T) {
 	}
 	seen := []probe.Observation{
 		looked("low", "stopped", "stopped"), looked("high", "stopped", "fast"), volts("low", "F1.a", 12.5), volts("low", "F1.b", 0),
-		with(looked("low", "stopped", "stopped")), with(looked("high", "stopped", "fast")), with(volts("off", "F1.a", 12.6)), with(volts("off", "F1.b", 0)),
+		with(looked("low", "stopped", "stopped")), with(looked("high", "stopped", "fast")), with(volts("off", "F1.a",
+			12.6)), with(volts("off", "F1.b", 0)),
 	}
 	setup, err := electric.ParseSetup(g.Circuit(), renewed)
 	require.NoError(t, err)
@@ -385,7 +387,8 @@ func fans(n int) string {
 	}
 	b.WriteString("wires:\n  ECU.2 - G1:\n")
 	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "  BAT.+ - F%d.a:\n  F%d.b - K%d.30:\n  F%d.b - K%d.86:\n  K%d.85 - ECU.1:\n  K%d.87 - M%d.+:\n  M%d.- - G1:\n", i, i, i, i, i, i, i, i, i)
+		fmt.Fprintf(&b, "  BAT.+ - F%d.a:\n  F%d.b - K%d.30:\n  F%d.b - K%d.86:\n  K%d.85 - ECU.1:\n  K%d.87 - M%d.+:\n  M%d.- - G1:\n",
+			i, i, i, i, i, i, i, i, i)
 	}
 	b.WriteString("states: {off: {commands: []}, run: {commands: [run]}}\n")
 	return b.String()

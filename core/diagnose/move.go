@@ -300,7 +300,8 @@ func (g *Guide) do(a electric.Action) string {
 	case electric.Swapped:
 		return fmt.Sprintf("let %s and %s change places%s", a.Part, a.Other, g.place(a.Part))
 	case electric.Replaced:
-		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat", probe.FormatOhms(a.Ohms), a.Part)
+		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat",
+			probe.FormatOhms(a.Ohms), a.Part)
 	}
 	return a.String()
 }

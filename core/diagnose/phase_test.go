@@ -80,7 +80,8 @@ func TestManyAtOnce(t *testing.T) {
 	g := small(t, "f1-one-relay")
 	ask := func(k int) string {
 		word := []string{"stopped", "fast"}[k%2]
-		a, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}}, Now{Learnt: Experience{"fuse open": k % 3}})
+		a, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}},
+			Now{Learnt: Experience{"fuse open": k % 3}})
 		if err != nil || len(a.Suspects) == 0 {
 			return "nothing"
 		}

@@ -105,7 +105,8 @@ func (g *Guide) partDemands(part *harness.Part) []demand {
 		}
 		var list []demand
 		for _, w := range spec.Windings {
-			list = append(list, demand{pin: pin(w.Plus), reason: "feed of its " + w.Name + " winding under load"}, demand{pin: pin(w.Minus), reason: "ground under load"})
+			list = append(list, demand{pin: pin(w.Plus), reason: "feed of its " + w.Name + " winding under load"},
+				demand{pin: pin(w.Minus), reason: "ground under load"})
 		}
 		return list
 	case *harness.Ground:

@@ -151,7 +151,8 @@ func (g *Guide) doubles(o StudyOptions) []game {
 		for a.String() == b.String() || samePlace(a, b) {
 			b = g.drawn(rng)
 		}
-		games = append(games, game{g, []fault.Fault{a, b}, car.Options{Seed: firstTruthSeed + o.Seed + uint64(k), Misread: o.Misread, Unsure: true}})
+		games = append(games, game{g, []fault.Fault{a, b}, car.Options{Seed: firstTruthSeed + o.Seed + uint64(k), Misread: o.Misread,
+			Unsure: true}})
 	}
 	return games
 }
@@ -221,7 +222,8 @@ func (t *Trial) judge(v *Verdict, truth string) {
 
 // verdict plays to a proven verdict, or until no test is left; without a verdict the likeliest
 // group counts.
-func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict, []probe.Observation, error) {
+func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict,
+	[]probe.Observation, error) {
 	for t.Tests < maxStudyTests {
 		a, err := m.g.assess(ctx, seen, now, policy)
 		if err != nil {

@@ -95,7 +95,8 @@ func TestARepairBeginsAnew(t *testing.T) {
 		t.Skip("takes long")
 	}
 	g := guide(t)
-	before := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3), volts("low", "F3.b", 0)}
+	before := []probe.Observation{look("high", "fast", "fast"), look("low", "stopped", "stopped"), volts("low", "F3.a", 12.3),
+		volts("low", "F3.b", 0)}
 	belief := func(repair string, since ...probe.Observation) (found, all float64) {
 		setup, err := electric.ParseSetup(g.Circuit(), []string{repair})
 		require.NoError(t, err)

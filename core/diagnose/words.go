@@ -64,7 +64,8 @@ func (g *Guide) word(m *Move, t probe.Test, now Now) {
 			"Look before you disturb it: cleaning and reseating are for later, and go in the log.")
 	case probe.Wiggled:
 		m.Title = "Tap and wiggle " + t.Part
-		step(fmt.Sprintf("With the complaint's state commanded, tap %s%s with a long tool and move its wires: does anything change?", t.Part, g.place(t.Part)))
+		step(fmt.Sprintf("With the complaint's state commanded, tap %s%s with a long tool and move its wires: does anything change?",
+			t.Part, g.place(t.Part)))
 		m.Cautions = append(m.Cautions, leadsClear)
 	case probe.Ohms:
 		g.wordOhms(m, t)
@@ -99,9 +100,11 @@ func (g *Guide) asked(m *Move, t probe.Test, now Now) string {
 	case len(commands) == 0:
 		m.Steps = append(m.Steps, fmt.Sprintf("%s: bring it %s.", capital(whole), asked))
 	case now.Kit.Scan != probe.CommandTool:
-		m.Steps = append(m.Steps, fmt.Sprintf("%s. Bring on %s without a scan tool that commands: %s.", capital(whole), t.State.Name, g.withoutTool(now.Kit, t.State)))
+		m.Steps = append(m.Steps, fmt.Sprintf("%s. Bring on %s without a scan tool that commands: %s.", capital(whole), t.State.Name,
+			g.withoutTool(now.Kit, t.State)))
 	case t.State.Commands == nil: // the controller commands it by itself
-		m.Steps = append(m.Steps, fmt.Sprintf("%s: the controller then commands %s (%s).", capital(whole), strings.Join(commands, " and "), t.State.Name))
+		m.Steps = append(m.Steps, fmt.Sprintf("%s: the controller then commands %s (%s).", capital(whole),
+			strings.Join(commands, " and "), t.State.Name))
 	default:
 		m.Steps = append(m.Steps, fmt.Sprintf("%s. Command %s%s.", capital(whole), t.State.Name, g.commandWords(t.State, commands)))
 	}
@@ -189,13 +192,15 @@ func (g *Guide) lookWith(setup []electric.Action) string {
 func (g *Guide) wordOhms(m *Move, t probe.Test) {
 	if !t.At.Inner {
 		m.Title = fmt.Sprintf("Ohms from %s to %s", t.At, t.From)
-		m.Steps = append(m.Steps, "Null the leads first: they read up to an ohm.", "One lead: "+g.where(t.At)+".", "The other: "+g.where(t.From)+".")
+		m.Steps = append(m.Steps, "Null the leads first: they read up to an ohm.", "One lead: "+g.where(t.At)+".",
+			"The other: "+g.where(t.From)+".")
 		m.Cautions = append(m.Cautions, powerOff)
 		return
 	}
 	if g.circuit.Part(t.At.Part).Kind() == harness.KindSensor {
 		m.Title = fmt.Sprintf("%s unplugged: ohms from %s to %s, %s", t.At.Part, t.At.Name, t.From.Name, t.State.Name)
-		m.Steps = append(m.Steps, fmt.Sprintf("With the engine as in %s, ohmmeter across the sensor itself; hold it against its curve.", t.State.Name))
+		m.Steps = append(m.Steps, fmt.Sprintf("With the engine as in %s, ohmmeter across the sensor itself; hold it against its curve.",
+			t.State.Name))
 		m.Cautions = append(m.Cautions, "Hot coolant and pressure: never open a hot system.")
 		return
 	}

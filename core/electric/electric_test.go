@@ -297,7 +297,8 @@ func TestActionsAreChecked(t *testing.T) {
 		require.Error(t, err, words)
 		assert.Contains(t, err.Error(), want)
 	}
-	for _, words := range []string{"K1 out", "M2 unplugged", "BAT apart", "jumper K1.30 K1.87", "ground K1.85", "feed M1.+", "F3 renewed", "K1 renewed used", "swapped K1 K2"} {
+	for _, words := range []string{"K1 out", "M2 unplugged", "BAT apart", "jumper K1.30 K1.87", "ground K1.85", "feed M1.+",
+		"F3 renewed", "K1 renewed used", "swapped K1 K2"} {
 		a, err := electric.ParseAction(c, words)
 		require.NoError(t, err)
 		assert.Equal(t, words, a.String())

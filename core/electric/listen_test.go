@@ -117,7 +117,8 @@ func TestAStandInWarns(t *testing.T) {
 	}
 	// Beta equation by hand: 1/T = 1/298.15 + ln(170/2500)/3500 gives 113.6 °C.
 	assert.Contains(t, words, "believe 114 °C")
-	for _, bad := range []string{"sensor T1 replaced", "sensor T1 replaced 0", "sensor M1 replaced 5", "sensor T1 replaced much", "sensor T9 replaced 5"} {
+	for _, bad := range []string{"sensor T1 replaced", "sensor T1 replaced 0", "sensor M1 replaced 5", "sensor T1 replaced much",
+		"sensor T9 replaced 5"} {
 		_, err := ParseAction(c, bad)
 		assert.Error(t, err, bad)
 	}

@@ -277,7 +277,8 @@ func (m *Model) ohms(q Measurement, r *Measured) (*Measured, error) {
 		return nil, err
 	}
 	if math.Abs(rest) > liveVolts {
-		return nil, fmt.Errorf("the circuit is live at %s (%.1f V): no ohmmeter on it; take the battery off first (set-up %q)", q.At, rest, m.batteryApart())
+		return nil, fmt.Errorf("the circuit is live at %s (%.1f V): no ohmmeter on it; take the battery off first (set-up %q)", q.At,
+			rest, m.batteryApart())
 	}
 	driven, err := read(ohmmeterAmps)
 	if err != nil {

@@ -12,7 +12,8 @@ import (
 )
 
 // measure takes one reading of the three-relay circuit.
-func measure(t *testing.T, m *electric.Model, instrument electric.Instrument, state, at, from string, words ...string) (*electric.Measured, error) {
+func measure(t *testing.T, m *electric.Model, instrument electric.Instrument, state, at, from string,
+	words ...string) (*electric.Measured, error) {
 	t.Helper()
 	q := electric.Measurement{Instrument: instrument, At: harness.ParsePin(at), Condition: electric.Condition{State: m.Circuit.State(state)}}
 	if from != "" {

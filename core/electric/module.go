@@ -158,7 +158,8 @@ func (n *Network) addPWMModule(i int, p *harness.Part, spec *harness.PWMModule) 
 
 // addSpeedController: its drive's share follows the knob; dead it gives nothing.
 func (n *Network) addSpeedController(p *harness.Part, spec *harness.SpeedController) {
-	d := drive{feed: n.terminal(p, "+"), ground: n.terminal(p, "-"), out: n.terminal(p, "out"), siemens: 1 / driveOhms, low: spec.Side != harness.High}
+	d := drive{feed: n.terminal(p, "+"), ground: n.terminal(p, "-"), out: n.terminal(p, "out"), siemens: 1 / driveOhms,
+		low: spec.Side != harness.High}
 	knob := func(s *harness.State) float64 { return spec.ShareIn(s, p.Name) }
 	switch {
 	case n.has(p.Name, fault.Dead):

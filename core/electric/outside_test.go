@@ -184,13 +184,15 @@ print v(a) v(k)
 	volts, soft := make([]float32, len(m.Pins())), make([]bool, len(m.Pins()))
 	n.MeterVolts(volts, soft)
 	for i, pin := range m.Pins() {
-		want, judged := map[string]float64{"K1.86": found["v(a)"], "D1.a": found["v(a)"], "K1.30": found["v(k)"], "D2.k": found["v(k)"]}[pin.String()]
+		want, judged := map[string]float64{"K1.86": found["v(a)"], "D1.a": found["v(a)"], "K1.30": found["v(k)"],
+			"D2.k": found["v(k)"]}[pin.String()]
 		if judged {
 			assert.InDelta(t, want, float64(volts[i]), 2e-3, "%s", pin)
 		}
 		assert.Equal(t, judged, soft[i], "%s", pin)
 		measured, err := m.Measure(electric.Measurement{
-			Condition: electric.Condition{State: m.Circuit.States[0], Faults: parseFaults(t, m, "K1 coil open")}, Instrument: electric.Voltmeter, At: pin,
+			Condition: electric.Condition{State: m.Circuit.States[0], Faults: parseFaults(t, m,
+				"K1 coil open")}, Instrument: electric.Voltmeter, At: pin,
 		})
 		require.NoError(t, err)
 		if judged {
@@ -203,7 +205,8 @@ print v(a) v(k)
 // circuit's own blows the lead's fuse.
 func TestLeadsAndDeadShorts(t *testing.T) {
 	m := loadModel(t, twin)
-	for _, words := range []string{"jumper BAT.+ BAT.-", "ground BAT.+", "feed BAT.-", "feed G1", "jumper BAT.+ G1", "ground F1.a", "jumper M2.- F2.a"} {
+	for _, words := range []string{"jumper BAT.+ BAT.-", "ground BAT.+", "feed BAT.-", "feed G1", "jumper BAT.+ G1", "ground F1.a",
+		"jumper M2.- F2.a"} {
 		_, err := electric.ParseAction(m.Circuit, words)
 		require.Error(t, err, words)
 		assert.Contains(t, err.Error(), "dead short", words)

@@ -89,7 +89,8 @@ func TestAnInstrumentShowsWhatIsMeasured(t *testing.T) {
 		require.NoError(t, err)
 		for range 2 {
 			for _, s := range c.States {
-				q := electric.Measurement{Instrument: instrument, At: harness.ParsePin("K1.30"), Condition: electric.Condition{State: s, Faults: []fault.Fault{f}}}
+				q := electric.Measurement{Instrument: instrument, At: harness.ParsePin("K1.30"),
+					Condition: electric.Condition{State: s, Faults: []fault.Fault{f}}}
 				once, err := m.Measure(q)
 				require.NoError(t, err)
 				require.NotNil(t, once.Figure)
@@ -131,7 +132,8 @@ func TestWhichRepairMendsWhat(t *testing.T) {
 	assert.False(t, setup("K1 out")[0].Lasts())
 	healthy, err := m.Solve(electric.Condition{State: m.Circuit.State("low")})
 	require.NoError(t, err)
-	mended, err := m.Solve(electric.Condition{State: m.Circuit.State("low"), Setup: setup("wire K1.87 - M1.+ renewed"), Faults: []fault.Fault{parse("wire K1.87 - M1.+ open")}})
+	mended, err := m.Solve(electric.Condition{State: m.Circuit.State("low"), Setup: setup("wire K1.87 - M1.+ renewed"),
+		Faults: []fault.Fault{parse("wire K1.87 - M1.+ open")}})
 	require.NoError(t, err)
 	assert.InDelta(t, healthy.Motors["M1"].RPM, mended.Motors["M1"].RPM, 1e-6)
 }

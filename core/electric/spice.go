@@ -131,7 +131,8 @@ func (s *spiceWriter) curve(i int, c *curve) {
 		return
 	}
 	v := fmt.Sprintf("(V(%s)-V(%s))", a, b)
-	s.line("B%sF%d %s %s I=sgn%s*min(abs%s/%.12g, %.12g*pow(abs%s/%.12g+1e-12, %g))", s.prefix, i, a, b, v, v, c.cold, c.amps, v, c.volts, filamentPower)
+	s.line("B%sF%d %s %s I=sgn%s*min(abs%s/%.12g, %.12g*pow(abs%s/%.12g+1e-12, %g))", s.prefix, i, a, b, v, v, c.cold, c.amps, v,
+		c.volts, filamentPower)
 }
 
 // drive writes an average-value transformer by its two laws: the output has its share of the

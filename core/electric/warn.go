@@ -101,7 +101,8 @@ func (n *Network) warnShort(warn func(kind, at, format string, args ...any)) {
 				opens = fmt.Sprintf("%s opens in about %.2g s", f.name, OpensInSeconds(f.style, through/f.amps))
 			}
 		}
-		warn("short", n.batteryName(), "a dead short: %.0f A out of the battery, through %s; %s", amps, listOr(through, "leads put on by hand"), opens)
+		warn("short", n.batteryName(), "a dead short: %.0f A out of the battery, through %s; %s", amps,
+			listOr(through, "leads put on by hand"), opens)
 	}
 }
 

@@ -296,7 +296,8 @@ func (w *writer) text() string {
 
 func (w *writer) states() []string {
 	if w.a.Low == Module {
-		return []string{"  off: {key: on, commands: []}", "  slow: {key: on, commands: [fan], duty: 45}", "  fast: {key: on, commands: [fan], duty: 90}"}
+		return []string{"  off: {key: on, commands: []}", "  slow: {key: on, commands: [fan], duty: 45}",
+			"  fast: {key: on, commands: [fan], duty: 90}"}
 	}
 	if w.a.Switched == Thermoswitch {
 		states := []string{"  cold: {key: on, coolant: 70}"}

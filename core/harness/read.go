@@ -132,7 +132,8 @@ type reader struct {
 
 func (r *reader) fail(n *yaml.Node, where, format string, args ...any) {
 	if len(r.errs) < maxError {
-		r.errs = append(r.errs, &Error{Line: n.Line, Where: Clipped(strings.TrimPrefix(where, ": "), maxWord), Msg: Clipped(fmt.Sprintf(format, args...), maxMsg)})
+		r.errs = append(r.errs, &Error{Line: n.Line, Where: Clipped(strings.TrimPrefix(where, ": "), maxWord),
+			Msg: Clipped(fmt.Sprintf(format, args...), maxMsg)})
 	}
 }
 

@@ -58,13 +58,15 @@ func Schema() []byte {
 		kinds = append(kinds, s)
 	}
 	sections := map[string]schema{
-		"harness":  {"const": 1},
-		"title":    anyScalar,
-		"notes":    anyScalar,
-		"supply":   objectSchema(new(Supply).fields()),
-		"boxes":    mapSchema(objectSchema(new(Box).fields())),
-		"parts":    {"type": "object", "propertyNames": schema{"pattern": namePattern}, "maxProperties": maxParts, "additionalProperties": schema{"$ref": "#/$defs/part"}},
-		"wires":    {"type": "object", "propertyNames": schema{"pattern": wirePattern}, "maxProperties": maxWires, "additionalProperties": schema{"type": []string{"string", "null"}}},
+		"harness": {"const": 1},
+		"title":   anyScalar,
+		"notes":   anyScalar,
+		"supply":  objectSchema(new(Supply).fields()),
+		"boxes":   mapSchema(objectSchema(new(Box).fields())),
+		"parts": {"type": "object", "propertyNames": schema{"pattern": namePattern}, "maxProperties": maxParts,
+			"additionalProperties": schema{"$ref": "#/$defs/part"}},
+		"wires": {"type": "object", "propertyNames": schema{"pattern": wirePattern}, "maxProperties": maxWires,
+			"additionalProperties": schema{"type": []string{"string", "null"}}},
 		"states":   mapSchema(schema{"$ref": "#/$defs/state"}),
 		"strategy": mapSchema(objectSchema(new(Rule).fields())),
 		"sheet":    mapSchema(objectSchema(new(Place).fields())),

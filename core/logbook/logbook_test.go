@@ -24,7 +24,8 @@ func closed(t *testing.T, id int64, reason job.Reason, repairs ...job.Body) logb
 		entries = append(entries, job.Entry{Seq: k + 2, At: noon.Add(10 * time.Minute), Kind: job.Repaired, Body: r})
 	}
 	if reason != "" {
-		entries = append(entries, job.Entry{Seq: 90, At: noon.Add(40 * time.Minute), Kind: job.Closed, Body: job.Body{Text: "salt", Reason: reason}})
+		entries = append(entries, job.Entry{Seq: 90, At: noon.Add(40 * time.Minute), Kind: job.Closed,
+			Body: job.Body{Text: "salt", Reason: reason}})
 	}
 	return logbook.Line{ID: id, Vehicle: "Gritter 6", Title: "runs hot", Summary: job.Summarise(e.Circuit, job.Fold(e.Circuit, entries))}
 }

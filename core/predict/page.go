@@ -271,7 +271,8 @@ type castCell struct {
 
 // Cast finds or begins the figures of an instrument laid on in a test; name is the test's own, and lay
 // puts the instrument on the circuit.
-func (t *Table) Cast(name string, setup []electric.Action, state *harness.State, lay func(setup []electric.Action, s Suspect) (*electric.Instrumented, error)) (*Cast, error) {
+func (t *Table) Cast(name string, setup []electric.Action, state *harness.State,
+	lay func(setup []electric.Action, s Suspect) (*electric.Instrumented, error)) (*Cast, error) {
 	v, err := t.budget.find(key{t, name}, func() (any, error) {
 		if _, err := lay(setup, Suspect{}); err != nil {
 			return nil, err

@@ -31,7 +31,8 @@ func tableOf(t *testing.T, b *predict.Budget) (*predict.Table, *electric.Model, 
 }
 
 // needed makes the figures of all suspects in a set-up, with nothing blown before.
-func needed(t *testing.T, ctx context.Context, table *predict.Table, m *electric.Model, suspects []predict.Suspect, words ...string) ([]*predict.Figures, error) {
+func needed(t *testing.T, ctx context.Context, table *predict.Table, m *electric.Model, suspects []predict.Suspect,
+	words ...string) ([]*predict.Figures, error) {
 	t.Helper()
 	setup, err := electric.ParseSetup(m.Circuit, words)
 	require.NoError(t, err)

@@ -163,7 +163,8 @@ states:
 func TestBetweenAndPowerOff(t *testing.T) {
 	c := circuit(t)
 	one, other := harness.ParsePin("K1.85"), harness.ParsePin("ECU.61")
-	for now, want := range map[string]string{"": "BAT apart", "K1 out": "BAT apart", "F3 renewed": "F3 renewed, BAT apart", "BAT apart, K1 out": "BAT apart, K1 out"} {
+	for now, want := range map[string]string{"": "BAT apart", "K1 out": "BAT apart", "F3 renewed": "F3 renewed, BAT apart",
+		"BAT apart, K1 out": "BAT apart, K1 out"} {
 		var words []string
 		if now != "" {
 			words = strings.Split(now, ", ")

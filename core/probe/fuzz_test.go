@@ -44,7 +44,8 @@ func FuzzObservations(f *testing.F) {
 
 // Whatever is typed as a reading is a finite figure within the meter's range, or refused.
 func FuzzReadings(f *testing.F) {
-	for _, seed := range []string{"12.3", "12,3 V", "OL", "−0.2", "1e309", "0x10", "  ", "2.2k", "1..2", "mV", "-", "∞", "NaN", "2.2 MΩ", "2M2", "4R7", "2k2", "470 mΩ", "0L", "1,5 kohm", "3meg", "5 µA", "1e3"} {
+	for _, seed := range []string{"12.3", "12,3 V", "OL", "−0.2", "1e309", "0x10", "  ", "2.2k", "1..2", "mV", "-", "∞", "NaN",
+		"2.2 MΩ", "2M2", "4R7", "2k2", "470 mΩ", "0L", "1,5 kohm", "3meg", "5 µA", "1e3"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -53,7 +53,8 @@ type Observation struct {
 
 // FanWords are the words for what a fan does; an ear cannot tell slow from fast, so that
 // "running" is allowed.
-var FanWords = []string{string(electric.Stopped), string(electric.Slow), string(electric.Fast), string(electric.Backwards), Running, Cycling}
+var FanWords = []string{string(electric.Stopped), string(electric.Slow), string(electric.Fast), string(electric.Backwards), Running,
+	Cycling}
 
 // Running is a fan that turns, slow or fast; Cycling one that starts and stops quickly.
 const (

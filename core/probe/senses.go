@@ -103,5 +103,6 @@ func burnt(f fault.Fault) bool {
 }
 
 func badJoint(f fault.Fault) bool {
-	return f.Words == fault.Resists || f.Words == fault.WayResists || f.Words == fault.Open && f.On == fault.OnPin || f.Words == fault.PostResists
+	return f.Words == fault.Resists || f.Words == fault.WayResists || f.Words == fault.Open && f.On == fault.OnPin ||
+		f.Words == fault.PostResists
 }

@@ -55,7 +55,10 @@ func (t Test) OnTheCar() []electric.Action {
 	if t.Do != Ohms || !t.At.Inner {
 		return t.Setup
 	}
-	return slices.DeleteFunc(slices.Clone(t.Setup), func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == t.At.Part })
+	return slices.DeleteFunc(slices.Clone(t.Setup), func(a electric.Action) bool {
+		return a.Verb == electric.Pack &&
+			a.From.Part == t.At.Part
+	})
 }
 
 // SetupWords spells a set-up: what lasts in the order in which it was done, for a part renewed

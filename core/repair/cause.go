@@ -34,18 +34,21 @@ func Causes(m *electric.Model, f fault.Fault) []Check {
 		if f.Words == fault.Open {
 			everyFan("a dragging motor draws more than the fuse carries for long")
 			add("chafed "+part.Name, "The wires it protects: no chafed place, no water in the plugs", "a short blows the next fuse too")
-			add("size "+part.Name, fmt.Sprintf("The fuse fitted is the size drawn (%s), never a larger one", sizeOf(part)), "a fuse larger than the wire allows burns the wire")
+			add("size "+part.Name, fmt.Sprintf("The fuse fitted is the size drawn (%s), never a larger one", sizeOf(part)),
+				"a fuse larger than the wire allows burns the wire")
 		}
 	case harness.KindRelay:
 		if slices.Contains([]string{fault.MakeBurnt, fault.RestBurnt, fault.MakeWelded, fault.MakeBurntB, fault.RestBurntB}, f.Words) {
 			everyFan("contacts burn from more current than they are made for")
 			add("socket "+part.Name, "Its socket's terminals: tight, bright, no heat", "a loose terminal heats the contact beside it")
 			if f.Words == fault.RestBurnt {
-				add("rest "+part.Name, "The rest contact's load within its rating: only a spring holds it", "a rest contact often carries half of what the make contact does")
+				add("rest "+part.Name, "The rest contact's load within its rating: only a spring holds it",
+					"a rest contact often carries half of what the make contact does")
 			}
 		}
 	case harness.KindLimiter, harness.KindResistorCard, harness.KindResistor:
-		add("airflow "+part.Name, fmt.Sprintf("%s sits in its airflow, nothing in the way, bolted in before it was tested", part.Name), "outside its airflow a limiter opens within seconds")
+		add("airflow "+part.Name, fmt.Sprintf("%s sits in its airflow, nothing in the way, bolted in before it was tested", part.Name),
+			"outside its airflow a limiter opens within seconds")
 		everyFan("a dragging motor heats the resistor")
 	case harness.KindMotor:
 		add("joints "+part.Name, part.Name+": feed and ground drop under load within limits", "low volts stall and burn a motor")
@@ -64,7 +67,8 @@ func jointCauses(f fault.Fault) []Check {
 		return nil
 	}
 	return []Check{
-		{Key: "cause route", Expect: AsExpected, Text: "The route of the wire: no chafing, no sharp bend, clear of heat", Why: "what broke it breaks the next one"},
+		{Key: "cause route", Expect: AsExpected, Text: "The route of the wire: no chafing, no sharp bend, clear of heat",
+			Why: "what broke it breaks the next one"},
 		{Key: "cause joint", Expect: AsExpected, Text: "The mended joint soldered or crimped, in adhesive-lined sleeve, never twisted and left", Why: "an open joint under the bonnet corrodes"},
 	}
 }

@@ -44,7 +44,8 @@ func TestAWarmUpFollowsTheStrategy(t *testing.T) {
 	for _, s := range steps {
 		said = append(said, strings.Join([]string{s.Words(), map[bool]string{true: "up", false: "down"}[s.Rising]}, " "))
 	}
-	assert.Equal(t, []string{"M1 stopped, M2 stopped up", "M1 slow, M2 slow up", "M1 fast, M2 fast up", "M1 slow, M2 slow down", "M1 stopped, M2 stopped down"}, said)
+	assert.Equal(t, []string{"M1 stopped, M2 stopped up", "M1 slow, M2 slow up", "M1 fast, M2 fast up", "M1 slow, M2 slow down",
+		"M1 stopped, M2 stopped down"}, said)
 	assert.Equal(t, []float64{95, 103}, []float64{steps[1].Coolant, steps[2].Coolant})
 	assert.Equal(t, []float64{97, 89}, []float64{steps[3].Coolant, steps[4].Coolant}, "below 98 and 90 °C")
 }

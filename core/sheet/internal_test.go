@@ -154,7 +154,8 @@ func TestWiresCrossButNeverShare(t *testing.T) {
 	way := g.search(point{8, 3}, south, 1, func(p point) bool { return p == goal }, func(p point) int { return distance(p, goal) })
 	assert.Contains(t, way, point{8, 10}, "straight across")
 	goal = point{15, 10}
-	assert.Empty(t, g.search(point{3, 9}, south, 1, func(p point) bool { return p == goal }, func(p point) int { return distance(p, goal) }), "no ending on another's line")
+	assert.Empty(t, g.search(point{3, 9}, south, 1, func(p point) bool { return p == goal },
+		func(p point) int { return distance(p, goal) }), "no ending on another's line")
 	g.lift(2)
 	assert.Zero(t, g.level[g.cell(point{8, 10})])
 }

@@ -211,7 +211,8 @@ func (w *writer) pins(s *Symbol) {
 			at := [2]float64{x + 7, base}
 			if Boxed(s.Part) {
 				at[0] = x - wide/2
-			} else if x+7+wide > float64(s.X+s.W)-3 || (strings.HasPrefix(m.Pin.Name, "87") && s.Mark("87a"+strings.TrimPrefix(m.Pin.Name, "87")).X > m.X) {
+			} else if x+7+wide > float64(s.X+s.W)-3 || (strings.HasPrefix(m.Pin.Name, "87") &&
+				s.Mark("87a"+strings.TrimPrefix(m.Pin.Name, "87")).X > m.X) {
 				at[0] = x - 7 - wide
 			}
 			w.set(t, wide, pinSize, at)
@@ -233,7 +234,8 @@ func (w *writer) localName(l LocalGround) {
 		base = y - 20
 	}
 	t := Text{Kind: FootText, Text: l.Name, Part: l.Name}
-	w.put(t, wide, noteSize, [2]float64{x + 24, base}, [2]float64{x - 24 - wide, base}, [2]float64{x + 24, base + 12}, [2]float64{x - 24 - wide, base + 12}, [2]float64{x - wide/2, y + 50})
+	w.put(t, wide, noteSize, [2]float64{x + 24, base}, [2]float64{x - 24 - wide, base}, [2]float64{x + 24, base + 12},
+		[2]float64{x - 24 - wide, base + 12}, [2]float64{x - wide/2, y + 50})
 }
 
 // feet names each ground point where its drop meets the rail.

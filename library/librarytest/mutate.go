@@ -69,7 +69,8 @@ func change(doc *yaml.Node, which int, how, with byte) {
 		}
 	case 6: // a further key
 		if n.Kind == yaml.MappingNode {
-			n.Content = append(n.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: value}, &yaml.Node{Kind: yaml.ScalarNode, Value: odd[int(how/8)%len(odd)]})
+			n.Content = append(n.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: value},
+				&yaml.Node{Kind: yaml.ScalarNode, Value: odd[int(how/8)%len(odd)]})
 		}
 	case 7: // a figure changed
 		if n.Kind == yaml.ScalarNode && len(n.Value) > 0 {

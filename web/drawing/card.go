@@ -102,7 +102,8 @@ func WriteBox(w io.Writer, box *socket.Box, chosen, address string) error {
 	d := &svg{w: w}
 	const cell, edge = 64, 34
 	width, height := box.Columns*cell+2*edge, box.Rows*cell+2*edge
-	d.f(`<svg class="sheet boxmap" xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" role="group" aria-label="%s">`, width, height, html.EscapeString(box.Name))
+	d.f(`<svg class="sheet boxmap" xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" role="group" aria-label="%s">`, width,
+		height, html.EscapeString(box.Name))
 	d.f(`<rect class="body solid" x="%d" y="%d" width="%d" height="%d" rx="8"/>`, edge-4, edge-4, box.Columns*cell+8, box.Rows*cell+8)
 	for c := range box.Columns {
 		d.f(`<text class="foot" x="%d" y="%d" text-anchor="middle">%d</text>`, edge+c*cell+cell/2, height-edge+20, c+1)

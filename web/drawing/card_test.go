@@ -72,7 +72,8 @@ func TestPlots(t *testing.T) {
 		},
 		"flat":    {Title: "Volts", Unit: "V", From: 0, To: 2, Lines: []drawing.PlotLine{{Name: "BAT", Seconds: seconds, Values: flat}}},
 		"nothing": {Title: "Volts", Unit: "V", From: 0, To: 1},
-		"one":     {Title: "Volts", Unit: "V", From: 0, To: 1, Lines: []drawing.PlotLine{{Name: "BAT", Seconds: []float64{0}, Values: []float64{3}}}},
+		"one": {Title: "Volts", Unit: "V", From: 0, To: 1, Lines: []drawing.PlotLine{{Name: "BAT", Seconds: []float64{0},
+			Values: []float64{3}}}},
 	} {
 		var b strings.Builder
 		require.NoError(t, drawing.WritePlot(&b, p), name)

@@ -68,7 +68,8 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		r, middle := 24, (top+bottom)/2
 		d.stub(upper, x, top, middle-r)
 		d.stub(lower, x, middle+r, bottom)
-		d.f(`<circle class="body solid" cx="%d" cy="%d" r="%d"/><text class="letter" x="%d" y="%d" text-anchor="middle">M</text>`, x, middle, r, x, middle+4)
+		d.f(`<circle class="body solid" cx="%d" cy="%d" r="%d"/><text class="letter" x="%d" y="%d" text-anchor="middle">M</text>`, x,
+			middle, r, x, middle+4)
 		d.speed(s, x, middle)
 	case harness.KindConnector:
 		middle := (top + bottom) / 2
@@ -81,7 +82,8 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		middle := (top + bottom) / 2
 		d.stub(upper, x, top, middle-11)
 		d.stub(lower, x, middle+11, bottom)
-		d.f(`<circle class="body solid" cx="%d" cy="%d" r="11"/><path class="element" d="M%d %dl15.6 15.6m0 -15.6l-15.6 15.6"/>`, x, middle, x-8, middle-8)
+		d.f(`<circle class="body solid" cx="%d" cy="%d" r="11"/><path class="element" d="M%d %dl15.6 15.6m0 -15.6l-15.6 15.6"/>`, x,
+			middle, x-8, middle-8)
 	case harness.KindThermoswitch, harness.KindPressureSwitch:
 		d.stub(upper, x, top, top+8)
 		d.stub(lower, x, bottom-8, bottom)
@@ -163,7 +165,8 @@ func (d *svg) relay(s *sheet.Symbol) {
 	x := top.X
 	d.stub(top.Pin, x, top.Y, middle-11)
 	d.stub(bottom.Pin, x, middle+11, bottom.Y)
-	d.f(`<rect class="%s" x="%d" y="%d" width="36" height="22"/><path class="element" d="M%d %dl36 -22"/>`, coil, x-18, middle-11, x-18, middle+11)
+	d.f(`<rect class="%s" x="%d" y="%d" width="36" height="22"/><path class="element" d="M%d %dl36 -22"/>`, coil, x-18, middle-11,
+		x-18, middle+11)
 	if buzzes {
 		d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">buzzes</text>`, x, middle+5)
 	}
