@@ -248,7 +248,7 @@ func TestListsPageByPage(t *testing.T) {
 	page := w.get("/").Body.String()
 	says(t, page, "1 to 20 of 40")
 	says(t, page, "/?from=20")
-	says(t, w.get("/?from=20").Body.String(), "31 to 40 of 40")
+	says(t, w.get("/?from=20").Body.String(), "21 to 40 of 40")
 	found := w.get("/?find=complaint+7").Body.String()
 	says(t, found, "complaint 7")
 	silent(t, found, "complaint 8")
