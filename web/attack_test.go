@@ -121,6 +121,9 @@ func pngHeader(width, height uint32) []byte {
 
 // A picture is judged by its sides and its area before any of it is unpacked.
 func TestAPictureTooLargeIsRefused(t *testing.T) {
+	if testing.Short() {
+		t.Skip("holds a time that the race detector is too slow for")
+	}
 	w := open(t)
 	j := w.newJobOn("f1-one-relay", "pictures")
 	for _, c := range []struct {
@@ -234,6 +237,9 @@ func TestTwelveFansOpen(t *testing.T) {
 // A circuit beyond what can be foretold is set aside with the reason; its sheet works, it can be deleted,
 // and every other page goes on.
 func TestACircuitTooLargeIsSetAside(t *testing.T) {
+	if testing.Short() {
+		t.Skip("holds a time that the race detector is too slow for")
+	}
 	w := open(t)
 	text := strings.Replace(fans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
 	for i := range 40 {
