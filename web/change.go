@@ -41,8 +41,9 @@ const closedSentence = "This job is closed; start another for the same vehicle."
 type decision func(j *jobAt) ([]job.Entry, error)
 
 // change writes what a handler decides and goes to a page of the job; a refusal is shown on the job's
-// page, or as show says.
-func (a *App) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt, sentence string), decide decision) {
+// page, or as show says. It answers the request, unless decide gave errGrown: then it returns true, nothing
+// is written, and whoever called weighs again.
+func (a *App) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt, sentence string), decide decision) (grown bool) {
 	saw, err := strconv.Atoi(c.PostForm("saw"))
 	if err != nil || saw < 0 || saw > j.state.Last {
 		saw = j.state.Last
@@ -50,7 +51,7 @@ func (a *App) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt
 	token := c.PostForm("token")
 	if token == "" || len(token) > maxToken {
 		a.refuse(c, j, "This form is of a page that is out of date; it has been opened anew. Nothing was recorded.")
-		return
+		return false
 	}
 	meanwhile, err := a.keep.Append(c.Request.Context(), j.ID, saw, token, func(l *store.Log) ([]job.Entry, error) {
 		at, err := a.folded(l.Job, l.Entries)
@@ -71,6 +72,8 @@ func (a *App) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt
 	switch {
 	case errors.As(err, &no):
 		a.showRefusal(c, j.ID, no.sentence, show)
+	case errors.Is(err, errGrown):
+		return true
 	case errors.Is(err, store.ErrAlready):
 		c.Redirect(http.StatusSeeOther, withQuery(target, "already", "1"))
 	case err != nil:
@@ -81,6 +84,7 @@ func (a *App) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt
 		}
 		c.Redirect(http.StatusSeeOther, target)
 	}
+	return false
 }
 
 // maxToken bounds a form's token.
@@ -135,9 +139,8 @@ func (a *App) weighed(c *gin.Context, target string, show func(j *jobAt, sentenc
 			a.showWaiting(c, j)
 			return
 		}
-		grown := false
-		a.change(c, j, fmt.Sprintf(target, j.ID), show, func(at *jobAt) ([]job.Entry, error) {
-			if grown = at.state.Last != j.state.Last || at.Revision != j.Revision; grown {
+		grown := a.change(c, j, fmt.Sprintf(target, j.ID), show, func(at *jobAt) ([]job.Entry, error) {
+			if at.state.Last != j.state.Last || at.Revision != j.Revision {
 				return nil, errGrown
 			}
 			return decide(at, as)

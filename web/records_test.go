@@ -18,7 +18,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/job"
+	"ironthread/demo/demotest"
 	"ironthread/store"
+	"ironthread/web"
 )
 
 // newJobOn opens a job on a circuit of the library and gives its address.
@@ -257,4 +259,42 @@ func TestListsPageByPage(t *testing.T) {
 	_, of, err := w.keep.Jobs(context.Background(), store.Find{Words: "complaint", Limit: 1})
 	require.NoError(t, err)
 	assert.Equal(t, 33, of)
+}
+
+// meddled is a store in which somebody else writes a note just before an entry is decided on.
+type meddled struct {
+	*store.Store
+	times int
+}
+
+func (m *meddled) Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error) {
+	if m.times > 0 {
+		m.times--
+		_, err := m.Store.Append(ctx, id, saw, fmt.Sprintf("meddling %d", m.times), func(*store.Log) ([]job.Entry, error) {
+			return []job.Entry{{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "seen too"}}}, nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return m.Store.Append(ctx, id, saw, token, decide)
+}
+
+// Where others write while a repair's fault is weighed it is weighed again, and answered once; where they
+// never stop the person is told.
+func TestTheLogGrowsWhileTheEvidenceIsWeighed(t *testing.T) {
+	for _, c := range []struct{ times, code int }{{1, http.StatusSeeOther}, {100, http.StatusConflict}} {
+		m := &meddled{Store: demotest.Open(t)}
+		app, err := web.New(m, testOptions())
+		require.NoError(t, err)
+		w := &workshop{t, app.Handler(), m.Store}
+		path := w.jobNamed("Gritter 6")
+		m.times = c.times
+		r := w.post(path+"/repair", "action", "K3 renewed")
+		assert.Equal(t, c.code, r.Code)
+		silent(t, r.Body.String(), "Something went wrong")
+		m.times = 0
+		renewed := strings.Contains(w.get(path+"/verify").Body.String(), "K3 renewed")
+		assert.Equal(t, c.code == http.StatusSeeOther, renewed, "written once or not at all")
+	}
 }
