@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/predict"
+	"ironthread/library/librarytest"
 	"ironthread/web"
 )
 
@@ -174,22 +175,6 @@ func TestAJobFileIsValidated(t *testing.T) {
 	assert.Equal(t, record["/csv"], again["/csv"], "a closed job's log is the same here")
 }
 
-// fans writes a circuit of so many fans, each with a fuse and a relay of its own.
-func fans(n int) string {
-	var b strings.Builder
-	b.WriteString("harness: 1\ntitle: Many fans\nparts:\n  BAT: {kind: battery}\n  G1: {kind: ground}\n  ECU: {kind: controller, pins: {\"1\": {sinks-on: run}, \"2\": {ground: true}}}\n")
-	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "  F%d: {kind: fuse, amps: 20}\n  K%d: {kind: relay, contacts: make}\n  M%d: {kind: motor, volts: 12.6, amps: 8}\n", i, i, i)
-	}
-	b.WriteString("wires:\n  ECU.2 - G1:\n")
-	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "  BAT.+ - F%d.a:\n  F%d.b - K%d.30:\n  F%d.b - K%d.86:\n  K%d.85 - ECU.1:\n  K%d.87 - M%d.+:\n  M%d.- - G1:\n",
-			i, i, i, i, i, i, i, i, i)
-	}
-	b.WriteString("states: {off: {commands: []}, run: {commands: [run]}}\n")
-	return b.String()
-}
-
 // opened takes a circuit in and opens a job on it.
 func (w *workshop) opened(text string) string {
 	w.t.Helper()
@@ -212,7 +197,7 @@ func TestTwelveFansOpen(t *testing.T) {
 		options := testOptions()
 		options.Circuits, options.Patience = web.NewCircuits(predict.DefaultBytes), 0
 		w := openWith(t, options)
-		j := w.opened(fans(n))
+		j := w.opened(librarytest.ManyFans(n))
 		var before, after runtime.MemStats
 		runtime.GC()
 		runtime.ReadMemStats(&before)
@@ -241,7 +226,7 @@ func TestACircuitTooLargeIsSetAside(t *testing.T) {
 		t.Skip("holds a time that the race detector is too slow for")
 	}
 	w := open(t)
-	text := strings.Replace(fans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
+	text := strings.Replace(librarytest.ManyFans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
 	for i := range 40 {
 		text += fmt.Sprintf("  s%d: {commands: [run]}\n", i)
 	}
@@ -272,7 +257,7 @@ func TestMemoryStaysWithinItsBytes(t *testing.T) {
 	const circuits, setups = 60, 15
 	var most uint64
 	for n := range circuits {
-		j := w.opened(strings.Replace(fans(1), "Many fans", fmt.Sprintf("Circuit %d", n), 1))
+		j := w.opened(strings.Replace(librarytest.ManyFans(1), "Many fans", fmt.Sprintf("Circuit %d", n), 1))
 		for s := range setups {
 			q := "?as=move&do=volts&state=run&pin=M1.%2B"
 			for bit, action := range []string{"F1+out", "K1+out", "M1+unplugged", "jumper+F1.a+F1.b"} {

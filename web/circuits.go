@@ -183,7 +183,7 @@ func draw(c *harness.Circuit, before *bench) *drawn {
 	return &drawn{ready: make(chan struct{}), circuit: c, before: before}
 }
 
-// drawing bounds how many drawings are made at once: one a core would leave none for the pages.
+// drawingSlots bounds how many drawings are made at once: one a core would leave none for the pages.
 var drawingSlots = make(chan struct{}, 2)
 
 // begin starts the drawing in the background, once.

@@ -3,8 +3,6 @@ package web
 import (
 	"context"
 	"fmt"
-	"slices"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -35,70 +33,13 @@ func (a *App) newerRevision(ctx context.Context, j *jobAt) (*newer, error) {
 	if err != nil || b.guide == nil {
 		return nil, nil // nobody is led to what cannot be worked with
 	}
-	return &newer{h.Number, changesFor(j, b.circuit)}, nil
+	return &newer{h.Number, job.Moving(j.bench.circuit, b.circuit, j.entries)}, nil
 }
 
 // circuitOf is a file without its drawing's places.
 func circuitOf(source string) string {
 	text, _ := harness.SplitPlaces(source)
 	return text
-}
-
-// changesFor says what is gone and what is new in a circuit against the one that a job goes by, and how
-// many of its entries would count no longer.
-func changesFor(j *jobAt, c *harness.Circuit) string {
-	now := j.bench.circuit
-	var list []string
-	say := func(what string, names []string) {
-		if len(names) > 0 {
-			list = append(list, fmt.Sprintf("%s %s", what, strings.Join(names, ", ")))
-		}
-	}
-	say("parts gone:", missing(partsOf(now), partsOf(c)))
-	say("parts new:", missing(partsOf(c), partsOf(now)))
-	say("wires gone:", missing(wiresOf(now), wiresOf(c)))
-	say("wires new:", missing(wiresOf(c), wiresOf(now)))
-	say("states gone:", missing(statesOf(now), statesOf(c)))
-	if len(list) == 0 {
-		list = append(list, "the same parts and wires, with other settings")
-	}
-	after := job.Fold(c, j.entries)
-	if lost := len(j.state.Seen) - len(after.Seen); lost > 0 {
-		list = append(list, fmt.Sprintf("%d of %d readings would no longer count", lost, len(j.state.Seen)))
-	}
-	if lost := len(j.state.Ledger) - len(after.Ledger); lost > 0 {
-		list = append(list, fmt.Sprintf("%d entries of the ledger would no longer hold", lost))
-	}
-	return strings.Join(list, "; ")
-}
-
-func partsOf(c *harness.Circuit) []string {
-	var names []string
-	for _, p := range c.Parts {
-		names = append(names, p.Name)
-	}
-	return names
-}
-
-func wiresOf(c *harness.Circuit) []string {
-	var names []string
-	for _, w := range c.Wires {
-		names = append(names, w.String())
-	}
-	return names
-}
-
-func statesOf(c *harness.Circuit) []string {
-	var names []string
-	for _, s := range c.States {
-		names = append(names, s.Name)
-	}
-	return names
-}
-
-// missing lists what is in one list and not in the other.
-func missing(one, other []string) []string {
-	return slices.DeleteFunc(slices.Clone(one), func(s string) bool { return slices.Contains(other, s) })
 }
 
 // moveJob takes an open job to the newest revision of its harness, by an entry that says what changes
@@ -121,7 +62,7 @@ func (a *App) moveJob(c *gin.Context) {
 		if err != nil || b.guide == nil {
 			return nil, refused("With the newer harness nothing can be diagnosed; the job stays with the one it has.")
 		}
-		text := fmt.Sprintf("revision %d instead of %d; %s", target.Number, j.Number, changesFor(j, b.circuit))
+		text := fmt.Sprintf("revision %d instead of %d; %s", target.Number, j.Number, job.Moving(j.bench.circuit, b.circuit, j.entries))
 		return []job.Entry{{Kind: job.Moved, Body: job.Body{Revision: target.Revision, Text: text}}}, nil
 	})
 }

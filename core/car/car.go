@@ -165,17 +165,9 @@ func (c *Car) look(n *electric.Network, wrong bool) map[string]string {
 	return fans
 }
 
-// instruments by what is done with them.
-var instruments = map[probe.Do]electric.Instrument{
-	probe.Volts: electric.Voltmeter, probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
-}
-
 // shows lays an instrument on and reads it.
 func (c *Car) shows(t probe.Test) (float64, error) {
-	which := instruments[t.Do]
-	if t.Do == probe.Lamp && t.With == "heavy" {
-		which = electric.HeavyLamp
-	}
+	which, _ := t.Instrument()
 	faults := c.faults
 	if c.comes() && c.rng.IntN(2) == 0 {
 		faults = nil

@@ -14,16 +14,9 @@ import (
 // Volts from battery negative, speeds and relays are in the pages of the table; what another
 // instrument shows is foretold with that instrument laid on, test by test.
 
-var instrumentOf = map[probe.Do]electric.Instrument{
-	probe.Volts: electric.Voltmeter, probe.Lamp: electric.Lamp, probe.LED: electric.LEDTester, probe.Ohms: electric.Ohmmeter, probe.Amps: electric.Clamp,
-}
-
 // instrument lays a test's instrument on the circuit in a set-up, with faults in it.
 func (g *Guide) instrument(t probe.Test, setup []electric.Action, faults []fault.Fault) (*electric.Instrumented, error) {
-	which := instrumentOf[t.Do]
-	if t.Do == probe.Lamp && t.With == "heavy" {
-		which = electric.HeavyLamp
-	}
+	which, _ := t.Instrument()
 	return g.model.Instrument(setup, faults, which, t.At, t.From)
 }
 

@@ -19,6 +19,7 @@ import (
 	"ironthread/core/predict"
 	"ironthread/core/probe"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 func looked(state, m1, m2 string) probe.Observation {
@@ -378,28 +379,12 @@ func TestGuidesShareABudget(t *testing.T) {
 	}
 }
 
-// fans writes a circuit of so many fans, each with a fuse and a relay of its own.
-func fans(n int) string {
-	var b strings.Builder
-	b.WriteString("harness: 1\nparts:\n  BAT: {kind: battery}\n  G1: {kind: ground}\n  ECU: {kind: controller, pins: {\"1\": {sinks-on: run}, \"2\": {ground: true}}}\n")
-	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "  F%d: {kind: fuse, amps: 20}\n  K%d: {kind: relay, contacts: make}\n  M%d: {kind: motor, volts: 12.6, amps: 8}\n", i, i, i)
-	}
-	b.WriteString("wires:\n  ECU.2 - G1:\n")
-	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "  BAT.+ - F%d.a:\n  F%d.b - K%d.30:\n  F%d.b - K%d.86:\n  K%d.85 - ECU.1:\n  K%d.87 - M%d.+:\n  M%d.- - G1:\n",
-			i, i, i, i, i, i, i, i, i)
-	}
-	b.WriteString("states: {off: {commands: []}, run: {commands: [run]}}\n")
-	return b.String()
-}
-
 // Twelve fans have sixteen million combinations of words; only those that can be are followed.
 func TestTwelveFans(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	c, err := harness.Read([]byte(fans(12)))
+	c, err := harness.Read([]byte(librarytest.ManyFans(12)))
 	require.NoError(t, err)
 	m, err := electric.New(c)
 	require.NoError(t, err)
@@ -421,7 +406,7 @@ func TestTwelveFans(t *testing.T) {
 
 // A circuit that no machine of a workshop could foretell is refused with a sentence.
 func TestACircuitTooLargeIsRefused(t *testing.T) {
-	text := strings.Replace(fans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
+	text := strings.Replace(librarytest.ManyFans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
 	for i := range 40 {
 		text += fmt.Sprintf("  s%d: {commands: [run]}\n", i)
 	}

@@ -343,12 +343,12 @@ func (p *pairing) observed(a askedOnce, blown [pairCars]uint64) (of pairFits, er
 			n.Rest()
 			n.Enter(a.test.State)
 			of.blown[k] = n.Blown()
-			if _, laid := instrumentOf[a.test.Do]; !a.old && !laid {
+			if _, laid := a.test.Instrument(); !a.old && !laid {
 				of.fit[k] = a.mixed(func(o *probe.Observation) float64 { return p.looked(n, a.test, o) })
 			}
 		}
 	}
-	if _, laid := instrumentOf[a.test.Do]; a.old || !laid && p.g.entered(a.test) >= 0 {
+	if _, laid := a.test.Instrument(); a.old || !laid && p.g.entered(a.test) >= 0 {
 		return of, nil
 	} else if laid {
 		return of, p.instrument(a, blown, &of)

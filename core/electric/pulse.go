@@ -50,30 +50,18 @@ func (n *Network) relax() {
 	}
 	n.mean.clear()
 	unsettled := false
-	begin := 0.0
-	for k := 0; k <= len(pulsing); k++ {
-		end := 1.0
-		if k < len(pulsing) {
-			end = n.onTime[pulsing[k]]
-		}
-		if end > begin {
-			n.newton()
-			unsettled = unsettled || n.unsettled
-			n.count(end - begin)
-			n.gather(end - begin)
-		}
-		if k < len(pulsing) {
-			n.resting[pulsing[k]], begin = true, end
-		}
-	}
+	n.phases(pulsing, func(share float64) {
+		unsettled = unsettled || n.unsettled
+		n.count(share)
+		n.gather(share)
+	})
 	n.unsettled = unsettled
 	n.leaveMeans(pulsing)
 }
 
-// EachPhase brings the network into each phase of a pulsed period in turn, with its share of the
-// time, and leaves it at the means again. Without pulsed lines there is one phase.
-func (n *Network) EachPhase(visit func(share float64)) {
-	pulsing := slices.Clone(n.pulsing())
+// phases solves the circuit in each phase of a pulsed period in turn, all lines closed first, and calls
+// visit in each with its share of the time.
+func (n *Network) phases(pulsing []int, visit func(share float64)) {
 	begin := 0.0
 	for k := 0; k <= len(pulsing); k++ {
 		end := 1.0
@@ -88,6 +76,13 @@ func (n *Network) EachPhase(visit func(share float64)) {
 			n.resting[pulsing[k]], begin = true, end
 		}
 	}
+}
+
+// EachPhase brings the network into each phase of a pulsed period in turn, with its share of the
+// time, and leaves it at the means again, so that another solver can be asked about each. Without pulsed
+// lines there is one phase.
+func (n *Network) EachPhase(visit func(share float64)) {
+	n.phases(slices.Clone(n.pulsing()), visit)
 	n.relax()
 }
 

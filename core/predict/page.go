@@ -213,9 +213,6 @@ func (f *Figures) Bins(state, pin int) []uint8 {
 // otherwise than the difference of two readings.
 func (f *Figures) Soft(state, pin int) bool { return f.soft[state*f.table.pins+pin] }
 
-// FanShare is a fan's share of its highest healthy speed.
-func (f *Figures) FanShare(state, fan int) []float32 { return f.row(state, f.table.pins+fan) }
-
 // FanAmps is a fan's current.
 func (f *Figures) FanAmps(state, fan int) []float32 {
 	return f.row(state, f.table.pins+f.table.fans+fan)

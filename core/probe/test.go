@@ -49,6 +49,19 @@ func (t Test) Key() string {
 	return strings.Join([]string{string(t.Do), t.State.Name, at, from, t.With, t.Part, SetupKey(t.Setup)}, "|")
 }
 
+var instruments = map[Do]electric.Instrument{
+	Volts: electric.Voltmeter, Lamp: electric.Lamp, LED: electric.LEDTester, Ohms: electric.Ohmmeter, Amps: electric.Clamp,
+}
+
+// Instrument is what a test lays on the circuit; false for a test without one.
+func (t Test) Instrument() (electric.Instrument, bool) {
+	if t.Do == Lamp && t.With == "heavy" {
+		return electric.HeavyLamp, true
+	}
+	x, laid := instruments[t.Do]
+	return x, laid
+}
+
 // OnTheCar is the set-up that the test leaves on the car: what is done to a part on the bench is
 // not done to the car.
 func (t Test) OnTheCar() []electric.Action {
