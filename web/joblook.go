@@ -54,7 +54,7 @@ func (p *jobPage) listPins(j *jobAt) {
 		choice.Chosen = p.Card != nil && p.Card.At == choice.Name
 		p.Pins = append(p.Pins, choice)
 	}
-	p.Lead, p.Part = leadTests, partTests
+	p.Lead, p.Part = probe.LeadTests, probe.PartTests
 	for _, part := range j.bench.circuit.Parts {
 		p.Parts = append(p.Parts, part.Name)
 	}

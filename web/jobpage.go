@@ -49,8 +49,8 @@ type jobPage struct {
 	Cleared   string
 	Surprises []string
 	Pins      []pinChoice
-	Lead      []choice
-	Part      []choice
+	Lead      []probe.Choice
+	Part      []probe.Choice
 	Parts     []string
 	Socket    string // the address of the socket card the next move is at
 }
@@ -78,6 +78,7 @@ type card struct {
 	Heading string // "Next move", "Proof still lacking", "Your choice"
 	Mine    bool   // chosen by the technician
 	Fans    []fanInput
+	Typed   bool     // the answer is typed: codes
 	Answers []string // words of an answer that is no figure
 	Unit    *probe.Unit
 	Changes []string // what recording enters in the ledger
@@ -356,11 +357,18 @@ func (a *App) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now,
 		p.Card = &card{Move: as.Next[k], Heading: heading}
 		p.Others = slices.Delete(p.Others, k, k+1)
 	}
-	for _, fan := range circuit.Fans() {
-		p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
+	switch kind := probe.Of(p.Card.Do).(type) {
+	case probe.Seen:
+		for _, fan := range circuit.Fans() {
+			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
+		}
+	case probe.Typed:
+		p.Card.Typed = true
+	case probe.Worded:
+		p.Card.Answers = kind.Words()
+	case probe.Figured:
+		p.Card.Unit = kind.Unit()
 	}
-	p.Card.Answers = probe.Words[p.Card.Do]
-	p.Card.Unit = map[probe.Do]*probe.Unit{probe.Volts: &probe.InVolts, probe.Amps: &probe.InAmps, probe.Ohms: &probe.InOhms}[p.Card.Do]
 	after := p.Card.Setup
 	if p.Card.Bench != "" {
 		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })

@@ -1,12 +1,9 @@
 package web
 
 import (
+	"cmp"
 	"errors"
-	"fmt"
 	"net/url"
-	"regexp"
-	"slices"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -16,68 +13,18 @@ import (
 	"ironthread/core/probe"
 )
 
-// Tests a technician may choose for themselves: with leads, and of a part.
-var (
-	leadTests = []choice{
-		{Value: string(probe.Volts), Label: "Volts"}, {Value: string(probe.Lamp), Label: "Test lamp"},
-		{Value: "heavy", Label: "Heavy test lamp"}, {Value: string(probe.LED), Label: "LED tester"},
-		{Value: string(probe.Amps), Label: "Clamp, amps"}, {Value: string(probe.Ohms), Label: "Ohms (power off)"},
-	}
-	partTests = []choice{
-		{Value: string(probe.Relay), Label: "Relay felt or heard"}, {Value: "swap", Label: "Relay swapped with its neighbour, then a look"},
-		{Value: "bridge", Label: "Relay out, 30–87 bridged fused, then a look"},
-		{Value: "coil", Label: "Relay on the bench: coil"}, {Value: "make", Label: "Relay on the bench: 30–87 energised"},
-		{Value: "welded", Label: "Relay on the bench: 30–87 at rest"}, {Value: "rest", Label: "Relay on the bench: 30–87a at rest"},
-		{Value: "curve", Label: "Sensor unplugged: ohms against its curve"},
-		{Value: string(probe.Turned), Label: "Fan turned by hand (unplugged)"}, {Value: "direct", Label: "Fan fed directly (unplugged)"},
-		{Value: string(probe.Looked), Label: "Looked at closely"}, {Value: string(probe.Wiggled), Label: "Tapped and wiggled"},
-	}
-)
-
 // ownTest is the test a technician chose, from the page's address.
 func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action, q url.Values) (probe.Test, error) {
-	t := probe.Test{Do: probe.Do(q.Get("do")), State: state, Setup: ledger, Part: q.Get("part")}
-	if q.Get("as") == "move" {
-		return wholeTest(c, state, q)
-	}
-	if q.Get("look") != "" {
-		t.Do = probe.LookAtFans
-		return t, nil
-	}
-	if t.Do == probe.Codes {
-		return t, nil
-	}
-	if t.Part != "" {
-		return partTest(c, t)
-	}
+	do := cmp.Or(q.Get("do"), string(probe.Volts))
 	switch {
-	case q.Get("do") == "":
-		t.Do = probe.Volts
-	case q.Get("do") == "heavy":
-		t.Do, t.With = probe.Lamp, "heavy"
+	case q.Get("as") == "move":
+		return wholeTest(c, state, q)
+	case q.Get("look") != "":
+		do = string(probe.LookAtFans)
+	case q.Get("part") != "":
+		return probe.OfPart(c, do, state, ledger, q.Get("part"))
 	}
-	if !slices.Contains([]probe.Do{probe.Volts, probe.Lamp, probe.LED, probe.Amps, probe.Ohms}, t.Do) {
-		return t, fmt.Errorf("there is no test %q", q.Get("do"))
-	}
-	var err error
-	if t.At, err = c.FindPin(q.Get("pin")); err != nil {
-		return t, err
-	}
-	if from := q.Get("from"); from != "" && t.Do != probe.Amps {
-		if t.From, err = c.FindPin(from); err != nil {
-			return t, err
-		}
-	}
-	if t.At.Inner && t.Do != probe.Ohms {
-		return t, fmt.Errorf("%s are read at the cavity; choose %s", t.Do, t.At.Cavity())
-	}
-	if t.Do == probe.Ohms && t.From.Part == "" {
-		return t, errors.New("ohms need a second pin")
-	}
-	if t.Do == probe.Ohms && !t.At.Inner && !t.From.Inner {
-		t.Setup = probe.PowerOff(c, ledger)
-	}
-	return t, nil
+	return probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
 }
 
 // wholeTest is a test with a set-up of its own, all of it in the address.
@@ -87,65 +34,8 @@ func wholeTest(c *harness.Circuit, state *harness.State, q url.Values) (probe.Te
 		State: state.Name, Setup: q["setup"], At: q.Get("pin"), From: q.Get("from"), With: q.Get("with"),
 		Bench: q.Get("bench"), Between: q["between"], Energised: q.Get("energised") != "",
 	}
-	o.Stand(do)
 	o.About(do, q.Get("part"))
-	if do == probe.LookAtFans {
-		setup, err := electric.ParseSetup(c, o.Setup)
-		return probe.Test{Do: do, State: state, Setup: setup}, err
-	}
-	return o.Test(c)
-}
-
-// partTest is a test of one part; some of them are looks with a set-up of their own.
-func partTest(c *harness.Circuit, t probe.Test) (probe.Test, error) {
-	part := c.Part(t.Part)
-	if part == nil {
-		return t, fmt.Errorf("there is no part %s", t.Part)
-	}
-	want := string(t.Do)
-	for _, made := range append([]probe.Test{
-		{Do: probe.Looked, State: t.State, Setup: t.Setup, Part: t.Part}, {Do: probe.Wiggled, State: t.State, Setup: t.Setup, Part: t.Part},
-	}, probe.Around(c, t.Setup, part)...) {
-		if partWord(c, made) == want && (made.State == t.State || !needsState(c, made)) {
-			return made, nil
-		}
-	}
-	return t, fmt.Errorf("this cannot be done with %s now (%s)", t.Part, part.Kind())
-}
-
-func needsState(c *harness.Circuit, t probe.Test) bool {
-	return t.Do == probe.Relay || slices.Contains([]string{"swap", "bridge", "curve"}, partWord(c, t))
-}
-
-// partWord names a test of a part as the list of partTests does.
-func partWord(c *harness.Circuit, t probe.Test) string {
-	has := func(v electric.Verb) bool {
-		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == v })
-	}
-	switch t.Do {
-	case probe.LookAtFans:
-		switch {
-		case has(electric.Pack):
-			return "direct"
-		case has(electric.Jumper):
-			return "bridge"
-		case has(electric.Swapped):
-			return "swap"
-		}
-	case probe.Ohms:
-		switch {
-		case c.Part(t.At.Part).Kind() == harness.KindSensor:
-			return "curve"
-		case t.At.Name == "86":
-			return "coil"
-		case t.From.Name == "87a":
-			return "rest"
-		case has(electric.Pack):
-			return "make"
-		}
-		return "welded"
-	}
-	return string(t.Do)
+	return o.Told(c, do)
 }
 
 // readObservation reads what was seen from the page's form.
@@ -158,16 +48,9 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 	if c.PostForm("unreachable") != "" && o.At != "" {
 		return probe.Observation{State: o.State, Setup: o.Setup, At: o.At, Unreachable: true}, nil
 	}
-	part, word := c.PostForm("part"), c.PostForm("word")
-	reading := c.PostForm("reading")
-	var err error
-	figure := func(u probe.Unit) *probe.Reading {
-		var r probe.Reading
-		r, err = u.Parse(reading)
-		return &r
-	}
-	switch do {
-	case probe.LookAtFans:
+	o.About(do, c.PostForm("part"))
+	switch kind := probe.Of(do).(type) {
+	case probe.Seen:
 		o.Fans = map[string]string{}
 		for _, fan := range circuit.Fans() {
 			if word := c.PostForm("fan-" + fan.Name); word != "" {
@@ -177,44 +60,22 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 		if len(o.Fans) == 0 {
 			return o, errors.New("say what at least one fan did")
 		}
-	case probe.Volts:
-		o.Volts = figure(probe.InVolts)
-	case probe.Amps:
-		o.Amps = figure(probe.InAmps)
-	case probe.Ohms:
-		o.Ohms = figure(probe.InOhms)
-	case probe.Codes:
-		o.Codes, err = readCodes(reading)
-	case probe.Lamp, probe.LED, probe.Relay, probe.Turned, probe.Looked, probe.Wiggled:
+	case probe.Typed:
+		return o, kind.Type(&o, c.PostForm("reading"))
+	case probe.Worded:
+		word := c.PostForm("word")
 		if word == "" {
 			return o, errors.New("choose what was seen, then record it")
 		}
-		o.Say(do, word)
+		kind.Say(&o, word)
+	case probe.Figured:
+		r, err := kind.Unit().Parse(c.PostForm("reading"))
+		*kind.Reading(&o) = &r
+		return o, err
 	default:
 		return o, errors.New("it is not clear what was read; choose a test and record it again")
 	}
-	o.About(do, part)
-	return o, err
-}
-
-var codeForm = regexp.MustCompile(`^[PCBU][0-9A-F]{4}$`)
-
-// readCodes reads a list of fault codes as people type it; "none" is an answer, nothing typed is not.
-func readCodes(text string) (*[]string, error) {
-	codes := []string{}
-	if strings.TrimSpace(text) == "" {
-		return nil, errors.New("type the codes, as P0480, several with commas; or none, which is an answer too")
-	}
-	for _, word := range strings.FieldsFunc(strings.ToUpper(text), func(r rune) bool { return r == ',' || r == ' ' || r == ';' }) {
-		switch {
-		case word == "NONE":
-		case codeForm.MatchString(word):
-			codes = append(codes, word)
-		default:
-			return nil, fmt.Errorf("%q is no fault code; type it as P0480, several with commas, or none", harness.Clipped(word, 30))
-		}
-	}
-	return &codes, nil
+	return o, nil
 }
 
 // record writes what was seen or read. What the set-up of the test differs from the ledger

@@ -12,6 +12,7 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"ironthread/core/diagnose"
+	playing "ironthread/core/study"
 )
 
 // studying is a study on its way in the background; it is kept until another is begun, or others are
@@ -21,7 +22,7 @@ type studying struct {
 	begun    bool
 	kind     string
 	done, of int
-	reports  []*diagnose.Report
+	reports  []*playing.Report
 	failed   string
 	stop     context.CancelFunc
 }
@@ -80,14 +81,14 @@ var studyKinds = []choice{
 	{Value: "doubles", Label: "Two faults at once, repaired to the end"},
 }
 
-func studyRuns(kind string) []diagnose.StudyOptions {
+func studyRuns(kind string) []playing.Options {
 	switch kind {
 	case "spread":
-		return []diagnose.StudyOptions{{Spread: 1, Misread: 0.02}}
+		return []playing.Options{{Spread: 1, Misread: 0.02}}
 	case "doubles":
-		return []diagnose.StudyOptions{{Doubles: 40}}
+		return []playing.Options{{Doubles: 40}}
 	}
-	return []diagnose.StudyOptions{{}, {Policy: diagnose.Textbook}}
+	return []playing.Options{{}, {Policy: playing.Textbook}}
 }
 
 type studyPage struct {
@@ -97,7 +98,7 @@ type studyPage struct {
 	Kind          string
 	Running       bool
 	Done, Of      int
-	Reports       []*diagnose.Report
+	Reports       []*playing.Report
 	Ratio         float64 // minutes against the textbook's order
 	Failed        string
 }
@@ -168,7 +169,7 @@ func (s *studying) start(guide *diagnose.Guide, kind string) {
 	go s.run(ctx, guide, studyRuns(kind))
 }
 
-func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []diagnose.StudyOptions) {
+func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []playing.Options) {
 	defer func() {
 		p := recover()
 		g.Close()
@@ -181,7 +182,7 @@ func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []diagnose.S
 		}
 	}()
 	for _, o := range runs {
-		r, err := g.Study(ctx, o, func(done, of int) {
+		r, err := playing.Play(ctx, g, o, func(done, of int) {
 			s.mu.Lock()
 			defer s.mu.Unlock()
 			s.done, s.of = done, of

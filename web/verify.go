@@ -115,14 +115,8 @@ func answerURL(j *jobAt, t *probe.Test) string {
 	if t == nil {
 		return ""
 	}
-	q := url.Values{"state": {t.State.Name}}
-	switch t.Do {
-	case probe.LookAtFans:
-		q.Set("look", "1")
-	case probe.Codes:
-		q.Set("do", string(t.Do))
-	default:
-		q.Set("do", string(t.Do))
+	q := url.Values{"state": {t.State.Name}, "do": {string(t.Do)}}
+	if t.At.Part != "" {
 		q.Set("pin", t.At.String())
 	}
 	return fmt.Sprintf("/jobs/%d?%s", j.ID, q.Encode())

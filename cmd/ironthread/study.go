@@ -13,18 +13,19 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	playing "ironthread/core/study"
 	"ironthread/library"
 )
 
 // studied is the whole study of one circuit.
 type studied struct {
-	Circuit  string           `json:"circuit"`
-	Guide    *diagnose.Report `json:"guide"`    // every fault, every reading right
-	Textbook *diagnose.Report `json:"textbook"` // the same in the fixed order
-	Ratio    float64          `json:"minutes-against-textbook"`
-	Spread   *diagnose.Report `json:"spread"` // random cars, misreads
-	Doubles  *diagnose.Report `json:"doubles"`
-	Shorts   *diagnose.Report `json:"shorts"` // wires against ground or battery, played to the repair
+	Circuit  string          `json:"circuit"`
+	Guide    *playing.Report `json:"guide"`    // every fault, every reading right
+	Textbook *playing.Report `json:"textbook"` // the same in the fixed order
+	Ratio    float64         `json:"minutes-against-textbook"`
+	Spread   *playing.Report `json:"spread"` // random cars, misreads
+	Doubles  *playing.Report `json:"doubles"`
+	Shorts   *playing.Report `json:"shorts"` // wires against ground or battery, played to the repair
 }
 
 func studyCommand() *cobra.Command {
@@ -48,8 +49,8 @@ func studyCommand() *cobra.Command {
 			group.SetLimit(runtime.GOMAXPROCS(0))
 			for k, c := range circuits {
 				group.Go(func() (err error) {
-					list[k], err = studyOne(ctx, c, []diagnose.StudyOptions{
-						{Every: every}, {Every: every, Policy: diagnose.Textbook},
+					list[k], err = studyOne(ctx, c, []playing.Options{
+						{Every: every}, {Every: every, Policy: playing.Textbook},
 						{Every: every, Spread: spread, Misread: misread}, {Doubles: doubles}, {Every: every, Shorts: true, Repair: true},
 					})
 					if !asJSON && err == nil {
@@ -100,7 +101,7 @@ func studyCircuits(cmd *cobra.Command, files []string, all bool) ([]*harness.Cir
 	return circuits, nil
 }
 
-func studyOne(ctx context.Context, c *harness.Circuit, runs []diagnose.StudyOptions) (*studied, error) {
+func studyOne(ctx context.Context, c *harness.Circuit, runs []playing.Options) (*studied, error) {
 	m, err := electric.New(c)
 	if err != nil {
 		return nil, err
@@ -110,11 +111,11 @@ func studyOne(ctx context.Context, c *harness.Circuit, runs []diagnose.StudyOpti
 		return nil, err
 	}
 	s := &studied{Circuit: c.Title}
-	for k, at := range []**diagnose.Report{&s.Guide, &s.Textbook, &s.Spread, &s.Doubles, &s.Shorts} {
+	for k, at := range []**playing.Report{&s.Guide, &s.Textbook, &s.Spread, &s.Doubles, &s.Shorts} {
 		if k == 3 && runs[k].Doubles == 0 {
 			continue
 		}
-		if *at, err = g.Study(ctx, runs[k], nil); err != nil {
+		if *at, err = playing.Play(ctx, g, runs[k], nil); err != nil {
 			return nil, err
 		}
 	}

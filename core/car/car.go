@@ -123,29 +123,22 @@ func (c *Car) enter(s *harness.State) (*electric.Network, error) {
 
 // Answer makes the test that an observation without an answer asks for, and puts the answer in.
 func (c *Car) Answer(do probe.Do, o probe.Observation) (probe.Observation, error) {
-	asked := o
-	asked.Stand(do)
-	t, err := asked.Test(c.model.Circuit)
-	if do == probe.LookAtFans { // an empty answer is no test of its own
-		t = probe.Test{Do: do, State: c.model.Circuit.State(o.State)}
-		t.Setup, err = electric.ParseSetup(c.model.Circuit, o.Setup)
-	}
+	t, err := o.Told(c.model.Circuit, do)
 	if err != nil {
 		return o, err
 	}
 	c.Do(t.Setup)
 	wrong := c.opts.Misread > 0 && c.rng.Float64() < c.opts.Misread
-	switch {
-	case do == probe.LookAtFans:
-		n, err := c.enter(t.State)
-		if err != nil {
-			return o, err
-		}
-		o.Fans = c.look(n, wrong)
-	case probe.Words[do] != nil:
-		err = c.word(t, &o, wrong)
+	switch kind := t.Kind().(type) {
+	case probe.Worded:
+		err = c.word(kind, t, &o, wrong)
+	case probe.Figured:
+		err = c.figure(kind, t, &o, wrong)
 	default:
-		err = c.figure(t, &o, wrong)
+		var n *electric.Network
+		if n, err = c.enter(t.State); err == nil {
+			o.Fans = c.look(n, wrong)
+		}
 	}
 	c.Do(t.OnTheCar())
 	return o, err
@@ -165,8 +158,11 @@ func (c *Car) look(n *electric.Network, wrong bool) map[string]string {
 	return fans
 }
 
-// shows lays an instrument on and reads it.
-func (c *Car) shows(t probe.Test) (float64, error) {
+// Nominal is what the supply is called by, volts.
+func (c *Car) Nominal() float64 { return c.model.Circuit.Nominal() }
+
+// Shows lays an instrument on and reads it.
+func (c *Car) Shows(t probe.Test) (float64, error) {
 	which, _ := t.Instrument()
 	faults := c.faults
 	if c.comes() && c.rng.IntN(2) == 0 {
@@ -179,83 +175,50 @@ func (c *Car) shows(t probe.Test) (float64, error) {
 	x.Tune(c.tuned)
 	x.SetBlown(c.blown)
 	v := x.Shows(t.State)
-	if t.Do != probe.Ohms && len(faults) > 0 {
+	if t.Kind().InState() && len(faults) > 0 {
 		c.blown = x.Blown()
 	}
 	return v, nil
 }
 
+// PulledIn brings the car into the test's state and tells how its relay stands.
+func (c *Car) PulledIn(t probe.Test) (float64, error) {
+	n, err := c.enter(t.State)
+	if err != nil {
+		return 0, err
+	}
+	in := make([]float32, len(c.relays))
+	n.PulledIn(in)
+	return float64(in[c.relays[t.Part]]), nil
+}
+
 // figure is what the instrument shows, to two places.
-func (c *Car) figure(t probe.Test, o *probe.Observation, wrong bool) error {
-	v, err := c.shows(t)
+func (c *Car) figure(kind probe.Figured, t probe.Test, o *probe.Observation, wrong bool) error {
+	v, err := c.Shows(t)
 	if err != nil {
 		return err
 	}
-	if t.Do == probe.Volts {
-		v = math.Max(-probe.MaxVolts, math.Min(probe.MaxVolts, v))
-	}
-	r := &probe.Reading{Figure: math.Round(100*v) / 100}
-	if math.IsInf(v, 1) || v > probe.InOhms.Most || math.IsNaN(v) {
-		r = &probe.Reading{Open: true}
-	}
+	r := kind.Display(v)
 	if wrong {
 		r = &probe.Reading{Figure: math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100}
 	}
-	switch t.Do {
-	case probe.Volts:
-		o.Volts = r
-	case probe.Amps:
-		o.Amps = r
-	default:
-		o.Ohms = r
-	}
+	*kind.Reading(o) = r
 	return nil
 }
 
 // word answers in a word: as surely as people are, or as it is.
-func (c *Car) word(t probe.Test, o *probe.Observation, wrong bool) error {
-	words := probe.Words[t.Do]
+func (c *Car) word(kind probe.Worded, t probe.Test, o *probe.Observation, wrong bool) error {
+	words := kind.Words()
 	chance := make([]float64, len(words))
-	switch t.Do {
-	case probe.Lamp, probe.LED:
-		v, err := c.shows(t)
-		if err != nil {
-			return err
-		}
-		said := electric.LEDWord(math.Abs(v))
-		if t.Do == probe.Lamp {
-			said = c.model.LampWord(v)
-		}
-		chance[max(0, slices.Index(words, said))] = 1
-	case probe.Relay:
-		n, err := c.enter(t.State)
-		if err != nil {
-			return err
-		}
-		in := make([]float32, len(c.relays))
-		n.PulledIn(in)
-		chance[0] = 1 - probe.SurelyHeard
-		stuck := func(f fault.Fault) bool { return probe.StuckIn(f, t.Part) }
-		if in[c.relays[t.Part]] >= 0.5 && !slices.ContainsFunc(c.faults, stuck) {
-			chance[0] = probe.SurelyHeard
-		}
-		chance[1] = 1 - chance[0]
-	case probe.Codes:
-		chance[1] = probe.CodeAnyway
-		if c.code() {
-			chance[1] = probe.CodeSet
-		}
-		chance[0] = 1 - chance[1]
-	default:
-		probe.HandChances(fault.Fault{}, t, chance)
-		for _, f := range c.faults {
-			also := make([]float64, len(words))
-			if probe.HandChances(f, t, also); also[0] < chance[0] {
-				chance = also
-			}
-		}
+	if err := kind.Chances(c, t, chance); err != nil {
+		return err
 	}
-	o.Say(t.Do, words[c.pick(chance, wrong)])
+	if _, laid := t.Instrument(); laid { // no doubt about what a lamp does
+		sure := likeliest(chance)
+		clear(chance)
+		chance[sure] = 1
+	}
+	kind.Say(o, words[c.pick(chance, wrong)])
 	return nil
 }
 
@@ -265,13 +228,7 @@ func (c *Car) pick(chance []float64, wrong bool) int {
 	case wrong:
 		return c.rng.IntN(len(chance))
 	case !c.opts.Unsure:
-		best := 0
-		for k := range chance {
-			if chance[k] > chance[best] {
-				best = k
-			}
-		}
-		return best
+		return likeliest(chance)
 	}
 	at := c.rng.Float64()
 	for k, p := range chance {
@@ -282,19 +239,30 @@ func (c *Car) pick(chance []float64, wrong bool) int {
 	return 0
 }
 
-// code tells whether the controller has seen a driver's pin not follow its command.
-func (c *Car) code() bool {
+func likeliest(chance []float64) int {
+	best := 0
+	for k := range chance {
+		if chance[k] > chance[best] {
+			best = k
+		}
+	}
+	return best
+}
+
+// Noticed tells whether the controller has seen a driver's pin not follow its command.
+func (c *Car) Noticed(probe.Test) (chance float64, known bool, err error) {
 	well, err := c.model.Network(nil, nil)
 	if err != nil {
-		return false
+		return 0, true, err
 	}
 	well.Tune(c.tuned)
 	ill, err := c.network(nil)
 	if err != nil {
-		return false
+		return 0, true, err
 	}
 	pins := c.model.Pins()
 	a, b := make([]float32, len(pins)), make([]float32, len(pins))
+	noticed := probe.CodeVolts * c.model.Circuit.SupplyVolts(false)
 	for _, s := range c.model.Circuit.States {
 		well.Rest()
 		well.Enter(s)
@@ -308,12 +276,12 @@ func (c *Car) code() bool {
 			if !ok || ctl.Role(pin.Name).Command() == "" {
 				continue
 			}
-			if math.Abs(level(a[i])-level(b[i])) > probe.CodeVolts*c.model.Circuit.SupplyVolts(false) {
-				return true
+			if math.Abs(level(a[i])-level(b[i])) > noticed {
+				return 1, true, nil
 			}
 		}
 	}
-	return false
+	return 0, true, nil
 }
 
 // level is what a controller makes of a pin: what floats is nothing.

@@ -14,8 +14,8 @@ import (
 
 // ForgetPairs drops what is known of pairs of faults, for measuring; it tells whether anything was.
 func (g *Guide) ForgetPairs() bool {
-	some := g.paired.pairs.Len() > 0
-	g.paired.pairs.Purge()
+	some := g.paired.Len() > 0
+	g.paired.Purge()
 	return some
 }
 
@@ -25,6 +25,15 @@ func (g *Guide) asking(t testing.TB, now Now) *inquiry {
 	q, err := g.ask(context.Background(), now)
 	require.NoError(t, err)
 	return q
+}
+
+// proving begins a proof as the evidence stands.
+func (g *Guide) proving(t testing.TB, seen []probe.Observation, now Now) *prover {
+	t.Helper()
+	q := g.asking(t, now)
+	b, _, _, err := q.evidence(seen)
+	require.NoError(t, err)
+	return &prover{q.chooser(b, seen, now)}
 }
 
 // Driven is a car with these faults, as drawn, that answers a guide's moves without error.
@@ -68,9 +77,9 @@ func ShortInspections(t testing.TB, m *electric.Model) []ShortInspection {
 	require.NoError(t, err)
 	var list []ShortInspection
 	for _, s := range g.suspects {
-		for _, fuse := range g.blownBy(s.Fault) {
-			if isShort(s.Fault) {
-				list = append(list, ShortInspection{s.Name, fuse, g.toGround(s.Fault, nil)})
+		for _, fuse := range g.BlownBy(s.Fault) {
+			if s.Fault.IsShort() {
+				list = append(list, ShortInspection{s.Name, fuse, probe.ToGround(m, s.Fault, nil)})
 			}
 		}
 	}

@@ -1,18 +1,26 @@
-// Package diagnose keeps every fault of a circuit in play until evidence clears it, and
-// names the best next test.
+// Package diagnose keeps every fault of a circuit in play until evidence clears it, and names the best next
+// test.
 //
-// In goes a circuit and what was seen, out come suspects with probabilities, groups that no
-// test can tell apart, the next moves and a verdict with what its proof still lacks. The one
-// idea: a prediction for every suspect on a handful of random cars within tolerance (package
-// predict); a reading is only ever compared with those, and a small chance of a misread is always
-// kept, so that nothing is ever impossible.
+// In goes a circuit and what was seen, out come suspects with probabilities, groups that no test can tell
+// apart, the next moves and a verdict with what its proof still lacks. The one idea: a prediction for every
+// suspect on a handful of random cars within tolerance (package predict); a reading is only ever compared
+// with those, and a small chance of a misread is always kept, so that nothing is ever impossible. What is
+// said to people is worded by package instruct.
+//
+// The files stand in the order in which a question passes through them: suspects, the cars that are
+// foretold for them (inquiry, answers), the log (evidence, belief, pairs), what can be told apart (apart,
+// groups), the next test (rank, move), the proof, the verdict (conclude), and the guide's answers (assess,
+// explain, refute).
 package diagnose
 
 import (
-	"context"
 	"fmt"
+	"slices"
 	"sync"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"ironthread/core/car"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
@@ -20,46 +28,46 @@ import (
 	"ironthread/core/probe"
 )
 
-// cars is how many random cars each suspect is foretold on.
-const cars = predict.Cars
-
-// How the predictions are made soft; the misread chance is the feasibility study's.
-const (
-	misread       = 0.02
-	priorNothing  = 0.01 // that no fault is there
-	priorUnknown  = 0.01 // that it is something the drawing does not show
-	likelyUnknown = 0.15 // how well "something else" explains any one reading
-)
-
-// Words for the two suspects that are no fault of a part.
-const (
-	NoFault       = "no fault"
-	SomethingElse = "something else"
-)
-
-// suspect is one hypothesis.
-type suspect struct {
-	predict.Suspect
-	at   int     // place in Guide.suspects
-	base float64 // the prior by kind alone
-}
-
-// Guide judges one circuit. It may be shared: what it learns of one question is kept for the next,
-// and nobody waits for another's question.
+// Guide judges one circuit. It may be shared: what it learns of one question is kept for the next, and
+// nobody waits for another's question.
 type Guide struct {
 	model    *electric.Model
 	circuit  *harness.Circuit
 	table    *predict.Table
-	suspects []*suspect
-	pinAt    map[harness.Pin]int
-	placeOf  map[string]int // of a part in the circuit
-	relayAt  map[string]int
-	fans     []string
-	allTests []probe.Test // with everything fitted, and each relay out
-	paired   *pairsKept
+	suspects suspects
+	fans     []string     // their names
+	tests    []probe.Test // with everything fitted, and each relay out
+	apart    *apartKept
+	paired   *lru.Cache[[2]int, *lru.Cache[string, pairFits]] // how single answers fit pairs of suspects
+}
 
+// pairFits is how an answer fits a pair on each car, and what has blown after it.
+type pairFits struct {
+	fit   [pairCars]float64
+	blown [pairCars]uint64
+}
+
+// apartKept remembers which pairs of suspects a test can tell apart: that does not depend on the evidence.
+// It is safe for use by many goroutines.
+type apartKept struct {
 	mu    sync.Mutex
-	apart map[[2]int]bool // pairs already judged: can a test tell them apart?
+	known map[[2]int]bool
+}
+
+func (k *apartKept) find(pair [2]int) (apart, known bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	apart, known = k.known[pair]
+	return apart, known
+}
+
+func (k *apartKept) keep(pair [2]int, apart bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if len(k.known) >= keptApart {
+		clear(k.known)
+	}
+	k.known[pair] = apart
 }
 
 // New prepares a guide with a budget of its own for what it foretells.
@@ -75,47 +83,21 @@ func NewWithin(m *electric.Model, b *predict.Budget) (*Guide, error) {
 		return nil, fmt.Errorf("the circuit has no fan, so there is nothing to diagnose")
 	}
 	g := &Guide{
-		model: m, circuit: c, pinAt: map[harness.Pin]int{}, placeOf: map[string]int{}, relayAt: map[string]int{},
-		apart: map[[2]int]bool{}, allTests: probe.Tests(c, nil), paired: newPairsKept(),
-	}
-	for i, p := range c.OfKind(harness.KindRelay) {
-		g.relayAt[p.Name] = i
-	}
-	for i, pin := range m.Pins() {
-		g.pinAt[pin] = i
-	}
-	for i, p := range c.Parts {
-		g.placeOf[p.Name] = i
+		model: m, circuit: c, suspects: suspectsOf(c), tests: probe.Tests(c, nil), apart: &apartKept{known: map[[2]int]bool{}},
 	}
 	for _, p := range c.Fans() {
 		g.fans = append(g.fans, p.Name)
 	}
-	g.suspectAll()
 	list := make([]predict.Suspect, 0, len(g.suspects))
 	for _, s := range g.suspects {
 		list = append(list, s.Suspect)
 	}
 	var err error
+	if g.paired, err = lru.New[[2]int, *lru.Cache[string, pairFits]](keptPairs); err != nil {
+		return nil, err
+	}
 	g.table, err = predict.New(m, list, b)
 	return g, err
-}
-
-// suspectAll lists every single fault, no fault, and something that the drawing does not show.
-func (g *Guide) suspectAll() {
-	sum := 0.0
-	all := fault.All(g.circuit)
-	for _, s := range all {
-		sum += s.Weight
-	}
-	share := (1 - priorNothing - priorUnknown) / sum
-	add := func(s predict.Suspect, prior float64) {
-		g.suspects = append(g.suspects, &suspect{s, len(g.suspects), prior})
-	}
-	for _, s := range all {
-		add(predict.Suspect{Name: s.Fault.String(), Fault: s.Fault}, s.Weight*share)
-	}
-	add(predict.Suspect{Name: NoFault}, priorNothing)
-	add(predict.Suspect{Name: SomethingElse, Unknown: true}, priorUnknown)
 }
 
 // Circuit is the circuit the guide is for.
@@ -131,146 +113,134 @@ func (g *Guide) Close() { g.table.Close() }
 // does not wait.
 func (g *Guide) Progress() (done, of int) { return g.table.Progress() }
 
-// nobody is the suspect that is no fault.
-func (g *Guide) nobody() int { return len(g.suspects) - 2 }
-
-// everyone lists all suspects.
-func (g *Guide) everyone() []int {
-	list := make([]int, len(g.suspects))
-	for i := range list {
-		list[i] = i
+// Parts lists what may be believed in: every part with a fault of its own.
+func (g *Guide) Parts() []*harness.Part {
+	var list []*harness.Part
+	for _, p := range g.circuit.Parts {
+		if slices.ContainsFunc(g.suspects, func(s *suspect) bool { return slices.Contains(s.Fault.Parts(), p.Name) }) {
+			list = append(list, p)
+		}
 	}
 	return list
 }
 
-// stateIndex is a state's place in the circuit.
-func (g *Guide) stateIndex(state *harness.State) int { return g.table.StateIndex(state) }
+// Faults lists every suspect by name.
+func (g *Guide) Faults() []string {
+	names := make([]string, 0, len(g.suspects))
+	for _, s := range g.suspects {
+		names = append(names, s.Name)
+	}
+	return names
+}
+
+// Hypothesis is a fault that the guide considers, as a study plays them.
+type Hypothesis struct {
+	Fault        fault.Fault
+	Prior        float64 // by kind alone
+	ComesAndGoes bool
+}
+
+// Hypotheses lists every fault that the guide considers.
+func (g *Guide) Hypotheses() []Hypothesis {
+	var list []Hypothesis
+	for _, s := range g.suspects {
+		if s.isFault() {
+			list = append(list, Hypothesis{s.Fault, s.base, s.ComesAndGoes()})
+		}
+	}
+	return list
+}
+
+// Priors lists how likely each kind of fault is before anything is seen, the likeliest first, with a
+// workshop's own jobs counted in.
+func (g *Guide) Priors(e Experience) []PriorOf { return g.suspects.kindsOf(g.circuit, e) }
+
+// Healthy is what a test shows on a car with nothing wrong, as drawn; it says nothing where the test cannot
+// be made.
+func (g *Guide) Healthy(t probe.Test) probe.Good {
+	well, err := car.New(g.model, car.Options{})
+	if err != nil {
+		return probe.Good{}
+	}
+	answered, err := well.Answer(t.Do, probe.Asking(t))
+	if err != nil {
+		return probe.Good{}
+	}
+	return probe.GoodOf(&answered)
+}
+
+// Suppose computes what the car shows in a state if this fault is in it: first run through
+// every state with everything fitted, so that what blows has blown.
+func (g *Guide) Suppose(words string, test probe.Test) (*electric.Point, error) {
+	f, err := fault.Parse(g.circuit, words)
+	if err != nil {
+		return nil, err
+	}
+	before, err := g.model.Network(nil, []fault.Fault{f})
+	if err != nil {
+		return nil, err
+	}
+	blown := predict.Complain(before, g.circuit.States)
+	n, err := g.model.Network(test.Setup, []fault.Fault{f})
+	if err != nil {
+		return nil, err
+	}
+	n.SetBlown(g.model.Carry(blown, nil, test.Setup))
+	n.Rest()
+	n.Enter(test.State)
+	return n.Point(test.State), nil
+}
+
+// BlownBy names the fuses that a fault has blown on most cars before anybody looked.
+func (g *Guide) BlownBy(f fault.Fault) []string {
+	s := g.suspects.of(f)
+	if s == nil {
+		return nil
+	}
+	begun, err := g.table.Begun(s.at)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for n, part := range g.model.Fused() {
+		if blows(begun, n) && part != f.Part {
+			names = append(names, part)
+		}
+	}
+	return names
+}
+
+// blows tells whether a fuse has blown on most of a suspect's cars.
+func blows(b predict.Blown, fuse int) bool {
+	n := 0
+	for _, bits := range b {
+		n += int(bits >> fuse & 1)
+	}
+	return n > cars/2
+}
+
+// Repairs is what mends a fault on a car as it is set up: the part renewed, the wire or the terminal
+// mended, and with a short the fuse that it has blown, which is renewed with it. It is empty where the
+// set-up has mended the fault already.
+func (g *Guide) Repairs(setup []electric.Action, f fault.Fault) []electric.Action {
+	mend := electric.RepairIn(setup, f)
+	if mend.Verb == "" || slices.Contains(setup, mend) {
+		return nil
+	}
+	list := []electric.Action{mend}
+	for _, fuse := range g.BlownBy(f) {
+		list = append(list, electric.Action{Verb: electric.Renewed, Part: fuse})
+	}
+	return list
+}
 
 // network gives a suspect's network in a set-up.
 func (g *Guide) network(s *suspect, setup []electric.Action) (*electric.Network, error) {
-	return g.model.Network(s.Still(setup), s.Faults())
+	return g.model.Network(s.Still(setup), s.faults)
 }
 
-// inquiry is one question put to the guide: for whom, with what the workshop has learnt, and how the
-// car stands at the moment looked at. Everything that asks for predictions goes through it, so that
-// it stops when nobody waits any more.
-type inquiry struct {
-	*Guide
-	ctx    context.Context
-	priors []float64 // of each suspect, with a workshop's experience counted in
-	phase
-	stand
-	came *inquiry // the same about the cars as they came in, once asked for
-}
-
-// stand is how the suspects' cars stand: what has blown on each in the set-up they were in last.
-type stand struct {
-	setup []electric.Action
-	blown []predict.Blown
-	pages map[string]*foretold // by set-up, for what has blown now
-}
-
-// foretold is a page with what its suspects' cars show as they stand.
-type foretold struct {
-	*predict.Page
-	of    []*predict.Figures
-	blown []predict.Blown
-}
-
-// ask begins a question. Cars stand as they came in: the complaint has happened.
-func (g *Guide) ask(ctx context.Context, now Now) (*inquiry, error) {
-	q := &inquiry{Guide: g, ctx: ctx, priors: g.learnt(now.Learnt), phase: phaseOf(now.Setup)}
-	begun, err := g.table.BegunAll(ctx)
-	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
-	return q, err
-}
-
-// asItCame is the same question about the cars as they came in, whatever has been done since.
-func (g *inquiry) asItCame() (*inquiry, error) {
-	if g.came != nil {
-		return g.came, nil
-	}
-	begun, err := g.table.BegunAll(g.ctx)
-	if err != nil {
-		return nil, err
-	}
-	q := *g
-	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
-	g.came = &q
-	q.came = &q
-	return g.came, nil
-}
-
-// carried is what has blown once the set-up has been changed.
-func (s *stand) carried(m *electric.Model, setup []electric.Action) []predict.Blown {
-	list := make([]predict.Blown, len(s.blown))
-	for i, b := range s.blown {
-		if b != (predict.Blown{}) {
-			list[i] = b.Carry(m, s.setup, setup)
-		}
-	}
-	return list
-}
-
-// page finds or begins what is foretold in a set-up.
-func (g *inquiry) page(setup []electric.Action) (*foretold, error) {
-	name := probe.SetupKey(setup)
-	if p := g.pages[name]; p != nil {
-		return p, nil
-	}
-	page, err := g.table.Page(setup)
-	if err != nil {
-		return nil, err
-	}
-	p := &foretold{Page: page, of: make([]*predict.Figures, len(g.suspects)), blown: g.carried(g.model, setup)}
-	g.pages[name] = p
-	return p, nil
-}
-
-// need makes the figures of these suspects.
-func (g *inquiry) need(p *foretold, which []int) error {
-	return p.Need(g.ctx, which, p.blown, p.of)
-}
-
-// pageFor is a page with the figures of these suspects.
-func (g *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, error) {
-	p, err := g.page(setup)
-	if err == nil {
-		err = g.need(p, which)
-	}
-	return p, err
-}
-
-// moveTo takes the cars into a set-up and, where a state is entered, through it: what blows there
-// stays blown.
-func (g *inquiry) moveTo(setup []electric.Action, state int) error {
-	if state < 0 {
-		blown := g.carried(g.model, setup)
-		g.land(setup, blown)
-		return nil
-	}
-	p, err := g.pageFor(setup, g.everyone())
-	if err != nil {
-		return err
-	}
-	blown := make([]predict.Blown, len(g.suspects))
-	for i, f := range p.of {
-		if f != nil {
-			blown[i] = f.After(state)
-		}
-	}
-	g.land(setup, blown)
-	return nil
-}
-
-// land notes how the cars stand now; what was foretold for other blown fuses is let go.
-func (g *inquiry) land(setup []electric.Action, blown []predict.Blown) {
-	same := probe.SetupKey(probe.Lasting(setup)) == probe.SetupKey(probe.Lasting(g.setup))
-	for i := range blown {
-		same = same && blown[i] == g.blown[i]
-	}
-	g.setup, g.blown = setup, blown
-	if !same {
-		g.pages = map[string]*foretold{}
-	}
+// instrument lays a test's instrument on the circuit in a set-up, with faults in it.
+func (g *Guide) instrument(t probe.Test, setup []electric.Action, faults []fault.Fault) (*electric.Instrumented, error) {
+	which, _ := t.Instrument()
+	return g.model.Instrument(setup, faults, which, t.At, t.From)
 }

@@ -38,8 +38,8 @@ func TestEveryProofCanBeMade(t *testing.T) {
 			if s.Fault.Words == "" {
 				continue
 			}
-			list := g.asking(t, Now{}).lacking(i, nil, Now{})
-			if len(g.demands(s.Fault)) > 0 {
+			list := g.proving(t, nil, Now{}).lacking(i)
+			if len(demandsOf(g.circuit, s.Fault)) > 0 {
 				require.NotEmpty(t, list, "%s: %s is proven by nothing", name, s.Name)
 			}
 			for _, l := range list {
@@ -64,7 +64,7 @@ func TestWhatAProofAsksFor(t *testing.T) {
 		f, err := fault.Parse(g.circuit, words)
 		require.NoError(t, err)
 		var list []string
-		for _, d := range g.demands(f) {
+		for _, d := range demandsOf(g.circuit, f) {
 			list = append(list, d.pin.String())
 		}
 		return strings.Join(list, " ")
@@ -80,7 +80,7 @@ func TestWhatAProofAsksFor(t *testing.T) {
 	module := small(t, "f7-discrete-module")
 	f, err := fault.Parse(module.circuit, "FM no power")
 	require.NoError(t, err)
-	assert.GreaterOrEqual(t, len(module.demands(f)), 7, "feed, ground, every input, every output")
+	assert.GreaterOrEqual(t, len(demandsOf(module.circuit, f)), 7, "feed, ground, every input, every output")
 }
 
 // The first look of every circuit tells something, and no look contradicts a healthy car.
@@ -118,7 +118,7 @@ func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
 	for name, g := range everyGuide(t) {
 		for _, p := range g.circuit.Parts {
 			for _, test := range probe.Around(g.circuit, nil, p) {
-				healthy := g.healthy(test)
+				healthy := g.Healthy(test)
 				good := healthy.String()
 				require.NotEmpty(t, good, "%s: %s", name, test.Key())
 				if test.Do != probe.Ohms {
@@ -133,27 +133,6 @@ func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
 				}
 			}
 		}
-	}
-}
-
-// The textbook's order is that of the trade: looks before fuses, fuses before sockets, sockets
-// before motors, modules late, drops last.
-func TestTheTextbooksOrder(t *testing.T) {
-	g := small(t, "f3-twin-series-parallel")
-	c := g.circuit
-	out, err := electric.ParseSetup(c, []string{"K1 out"})
-	require.NoError(t, err)
-	at := func(pin string, setup ...electric.Action) probe.Test {
-		return probe.Test{Do: probe.Volts, State: c.States[1], At: harness.ParsePin(pin), Setup: setup}
-	}
-	drop := at("K1.87")
-	drop.From = harness.ParsePin("M1.+")
-	order := []probe.Test{
-		{Do: probe.Codes, State: c.States[0]}, {Do: probe.LookAtFans, State: c.States[1]}, at("F1.a"), at("K1.30", out...), at("K1.30"),
-		{Do: probe.Relay, State: c.States[1], Part: "K1"}, at("M1.+"), at("G1"), at("ECU.61"), drop,
-	}
-	for k := 1; k < len(order); k++ {
-		assert.Less(t, g.textbookOrder(order[k-1]), g.textbookOrder(order[k]), "%s before %s", order[k-1].Key(), order[k].Key())
 	}
 }
 

@@ -65,7 +65,7 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 		require.NoError(t, err)
 		for i, s := range g.suspects {
 			if s.Name == name {
-				return fits[i].mean() / fits[g.nobody()].mean()
+				return fits[i].mean() / fits[g.suspects.nobody()].mean()
 			}
 		}
 		return -1

@@ -10,9 +10,11 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
-	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
+
+// prover says what the proof of a fault still lacks.
+type prover struct{ *chooser }
 
 // lack is one reading that the proof of a fault still misses.
 type lack struct {
@@ -20,149 +22,34 @@ type lack struct {
 	test probe.Test
 }
 
-// demand is a pin whose volts the proof needs, and why.
-type demand struct {
-	pin    harness.Pin
-	reason string
-	pulled bool // may be read in the empty socket
-}
-
-// demands lists what must have been read before a fault is called proven: for a relay coil
-// feed, coil ground and contact feed; for a motor feed and ground under load; for a wire, a
-// fuse or a switch both ends; for a controller's output its powers, its grounds and the pin.
-func (g *Guide) demands(f fault.Fault) []demand {
-	pin := func(part, name string) harness.Pin { return harness.Pin{Part: part, Name: name} }
-	switch f.On {
-	case fault.OnWire, fault.OnWires:
-		list := []demand{{pin: f.Wire[0], reason: "one end of the wire"}, {pin: f.Wire[1], reason: "its other end"}}
-		if f.On == fault.OnWires {
-			list = append(list, demand{pin: f.Other[0], reason: "one end of the other wire"}, demand{pin: f.Other[1], reason: "its other end"})
-		}
-		return list
-	case fault.OnPin, fault.OnRole:
-		part := g.circuit.Part(f.Pin.Part)
-		return append(g.partDemands(part), throughTerminal(part, f.Pin)...)
-	}
-	part := g.circuit.Part(f.Part)
-	if part == nil {
-		return nil
-	}
-	list := g.partDemands(part)
-	list = append(list, outputs(part)...)
-	if relay, ok := part.Spec.(*harness.Relay); ok {
-		makeSide := slices.Contains([]string{fault.MakeOpen, fault.MakeBurnt, fault.MakeWelded}, f.Words)
-		restSide := slices.Contains([]string{fault.RestOpen, fault.RestBurnt}, f.Words)
-		if relay.HasMake() && !restSide {
-			list = append(list, demand{pin: pin(part.Name, "87"), reason: "behind the make contact"})
-		}
-		if relay.HasRest() && !makeSide {
-			list = append(list, demand{pin: pin(part.Name, "87a"), reason: "behind the rest contact"})
-		}
-	}
-	return list
-}
-
-// outputs are what must have been read of a controller before it is condemned.
-func outputs(part *harness.Part) []demand {
-	spec, ok := part.Spec.(*harness.Controller)
-	if !ok {
-		return nil
-	}
-	var list []demand
-	for _, role := range spec.PinRoles {
-		if role.Command() != "" {
-			list = append(list, demand{pin: harness.Pin{Part: part.Name, Name: role.Name}, reason: "the output itself"})
-		}
-	}
-	return list
-}
-
-// throughTerminal is what a bad terminal takes along: one that feeds or grounds a controller all
-// its outputs, any other itself.
-func throughTerminal(part *harness.Part, at harness.Pin) []demand {
-	if spec, ok := part.Spec.(*harness.Controller); ok && slices.ContainsFunc(spec.PinRoles, func(r *harness.PinRole) bool {
-		return r.Name == at.Name && (r.Power || r.Ground)
-	}) {
-		return outputs(part)
-	}
-	if part.Kind() == harness.KindRelay {
-		return nil // its coil and contact feeds are asked for already
-	}
-	return []demand{{pin: at, reason: "the pin itself"}}
-}
-
-func (g *Guide) partDemands(part *harness.Part) []demand {
-	pin := func(name string) harness.Pin { return harness.Pin{Part: part.Name, Name: name} }
-	switch spec := part.Spec.(type) {
-	case *harness.Relay:
-		return []demand{
-			{pin: pin("86"), reason: "coil feed", pulled: true}, {pin: pin("85"), reason: "coil ground"},
-			{pin: pin("30"), reason: "contact feed", pulled: true},
-		}
-	case *harness.Motor:
-		if len(spec.Windings) == 0 {
-			return []demand{{pin: pin("+"), reason: "feed under load"}, {pin: pin("-"), reason: "ground under load"}}
-		}
-		var list []demand
-		for _, w := range spec.Windings {
-			list = append(list, demand{pin: pin(w.Plus), reason: "feed of its " + w.Name + " winding under load"},
-				demand{pin: pin(w.Minus), reason: "ground under load"})
-		}
-		return list
-	case *harness.Ground:
-		return []demand{{pin: pin(""), reason: "the joint under load"}}
-	case *harness.Controller:
-		var list []demand
-		for _, role := range spec.PinRoles {
-			switch {
-			case role.Power:
-				list = append(list, demand{pin: pin(role.Name), reason: "the controller's power under load"})
-			case role.Ground:
-				list = append(list, demand{pin: pin(role.Name), reason: "the controller's ground under load"})
-			}
-		}
-		return list
-	case *harness.Battery:
-		return []demand{{pin: pin("+"), reason: "the battery under load"}}
-	}
-	var list []demand
-	for _, p := range part.Pins() {
-		if g.wired(p) {
-			list = append(list, demand{pin: p, reason: "volts on this side, under load"})
-		}
-	}
-	return list
-}
-
-func (g *Guide) wired(pin harness.Pin) bool {
-	return slices.ContainsFunc(g.circuit.Wires, func(w *harness.Wire) bool { return w.From == pin || w.To == pin })
-}
-
 // lacking lists the demands that nothing seen answers yet.
-func (g *inquiry) lacking(i int, seen []probe.Observation, now Now) []lack {
+func (g *prover) lacking(i int) []lack {
+	seen, now := g.seen, g.now
 	s := g.suspects[i]
 	if s.Name == NoFault {
-		return g.unseenStates(seen, probe.Lasting(now.Setup))
+		return g.unseenStates()
 	}
 	states := g.telling(s)
-	if g.provenAtOnce(s.Fault, states, seen) {
+	if g.provenAtOnce(s.Fault, states) {
 		return nil
 	}
-	if joined := g.joined(s.Fault, now); joined != nil {
+	if joined := g.joined(s.Fault); joined != nil {
 		return joined
 	}
 	var list []lack
-	demands, barred := g.demands(s.Fault), g.made(seen).barred
+	demands, barred := demandsOf(g.circuit, s.Fault), g.made.barred
 	asked := func(pin string) bool {
 		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
 	}
 	for _, d := range demands {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
-			lit := o.Lamp != "" && o.With == "heavy" || now.Kit.NoMeter && (o.Lamp != "" || o.LED != "") // the best that this kit can do
+			// A heavy lamp loads the circuit; without a meter any lamp or LED is the best that this kit can do.
+			lit := o.Lamp != "" && o.With == "heavy" || now.Kit.NoMeter && (o.Lamp != "" || o.LED != "")
 			under := o.Volts != nil || lit
 			// The whole drop read from one side to the other tells of both.
-			here := o.At == d.pin.String() && o.From == "" || asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
+			whole := asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
+			here := o.At == d.pin.String() && o.From == "" || whole
 			return under && shows && here &&
 				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 		})
@@ -182,13 +69,13 @@ func (g *inquiry) lacking(i int, seen []probe.Observation, now Now) []lack {
 		}
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
-	return g.quicker(list, s.Fault, states[0], seen, now)
+	return g.quicker(list, s.Fault, states[0])
 }
 
 // provenAtOnce tells whether one test has already shown the part itself to be bad, whatever is
 // around it: a relay that takes its fault along, or fails on the bench; a motor fed directly.
-func (g *Guide) provenAtOnce(f fault.Fault, states []*harness.State, seen []probe.Observation) bool {
-	return slices.ContainsFunc(seen, func(o probe.Observation) bool {
+func (g *prover) provenAtOnce(f fault.Fault, states []*harness.State) bool {
+	return slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
 		t, err := o.Test(g.circuit)
 		return err == nil && g.provesAtOnce(f, t, states)
 	})
@@ -196,15 +83,15 @@ func (g *Guide) provenAtOnce(f fault.Fault, states []*harness.State, seen []prob
 
 // joined asks of two crossed wires where one of them really goes, which volts at their ends
 // seldom tell; nil where that cannot be read.
-func (g *inquiry) joined(f fault.Fault, now Now) []lack {
-	if f.On != fault.OnWires || now.Kit.NoMeter {
+func (g *prover) joined(f fault.Fault) []lack {
+	if f.On != fault.OnWires || g.now.Kit.NoMeter {
 		return nil
 	}
 	pair := f.Joined()[0]
-	return []lack{{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), probe.Between(g.circuit, now.Setup, pair[0], pair[1])}}
+	return []lack{{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), probe.Between(g.circuit, g.now.Setup, pair[0], pair[1])}}
 }
 
-func (g *Guide) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
+func (g *prover) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
 	if f.On == fault.OnWires && t.Do == probe.Ohms {
 		pairs := f.Joined()
 		return slices.ContainsFunc(pairs[:], func(pair [2]harness.Pin) bool {
@@ -253,20 +140,20 @@ func benchProves(f fault.Fault, t probe.Test) bool {
 }
 
 // quicker replaces what is lacking by one test of the part itself where that takes less time.
-func (g *inquiry) quicker(list []lack, f fault.Fault, state *harness.State, seen []probe.Observation, now Now) []lack {
+func (g *prover) quicker(list []lack, f fault.Fault, state *harness.State) []lack {
 	if len(list) == 0 || f.On != fault.OnPart {
 		return list
 	}
+	now := g.now
 	minutes, setup, at := 0.0, now.Setup, now.State
 	for _, l := range list {
 		minutes += l.test.Minutes(g.circuit, at, setup)
 		setup, at = l.test.Setup, l.test.State
 	}
-	made := g.made(seen)
 	best := -1.0
 	var quick lack
 	for _, t := range probe.Around(g.circuit, now.Setup, g.circuit.Part(f.Part)) {
-		if made.has(t) || !now.Kit.Can(t) || !g.provesAtOnce(f, t, []*harness.State{state}) {
+		if g.made.has(t) || !now.Kit.Can(t) || !g.provesAtOnce(f, t, []*harness.State{state}) {
 			continue
 		}
 		if m := t.Minutes(g.circuit, now.State, now.Setup); m < minutes && (best < 0 || m < best) {
@@ -279,16 +166,10 @@ func (g *inquiry) quicker(list []lack, f fault.Fault, state *harness.State, seen
 	return []lack{quick}
 }
 
-// A rival explains what was seen at least this well, compared with the leader; its being
-// rare does not refute it. A test that would tell it apart must do so clearly.
-const (
-	rivalFit  = 0.25
-	rivalBits = 0.2
-)
-
 // rival asks for the test that tells the leader from those who explain the evidence as well
 // and are less likely only because they are rarer; none where no test would.
-func (g *inquiry) rival(top Standing, b *belief, seen []probe.Observation, now Now) ([]lack, error) {
+func (g *prover) rival(top Standing) ([]lack, error) {
+	b := g.b
 	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
 	best := 0.0
 	for _, i := range top.members {
@@ -316,7 +197,7 @@ func (g *inquiry) rival(top Standing, b *belief, seen []probe.Observation, now N
 	for _, i := range rivals {
 		even.of[i] = 0.5 / float64(len(rivals))
 	}
-	list, err := g.rank(even, seen, now)
+	list, err := g.by(even).rank()
 	if err != nil {
 		return nil, err
 	}
@@ -330,11 +211,12 @@ func (g *inquiry) rival(top Standing, b *belief, seen []probe.Observation, now N
 
 // unseenStates lists the states in which the fans have not been looked at with just this
 // set-up: what "nothing is wrong", and a repair, still lack.
-func (g *Guide) unseenStates(seen []probe.Observation, setup []electric.Action) []lack {
+func (g *prover) unseenStates() []lack {
+	setup := probe.Lasting(g.now.Setup)
 	key := probe.SetupKey(setup)
 	var list []lack
 	for _, state := range g.circuit.States {
-		looked := slices.ContainsFunc(seen, func(o probe.Observation) bool {
+		looked := slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
 			held, err := electric.ParseSetup(g.circuit, o.Setup)
 			return err == nil && o.Fans != nil && o.State == state.Name && probe.SetupKey(held) == key
 		})
@@ -347,7 +229,7 @@ func (g *Guide) unseenStates(seen []probe.Observation, setup []electric.Action) 
 
 // telling lists the states in which the fault shows, the one where it shows most first: by
 // fan speeds, then by volts.
-func (g *inquiry) telling(s *suspect) []*harness.State {
+func (g *prover) telling(s *suspect) []*harness.State {
 	well, err := g.model.Network(nil, nil)
 	if err != nil {
 		return g.circuit.States
@@ -379,7 +261,7 @@ func (g *inquiry) telling(s *suspect) []*harness.State {
 			difference[state] += 100 * math.Abs(float64(a[f]-b[f]))
 		}
 		for p := range v {
-			difference[state] += math.Abs(predict.Meter(float64(v[p])) - predict.Meter(float64(w[p])))
+			difference[state] += math.Abs(probe.Meter(float64(v[p])) - probe.Meter(float64(w[p])))
 		}
 	}
 	states := slices.Clone(g.circuit.States)
@@ -392,7 +274,3 @@ func (g *inquiry) telling(s *suspect) []*harness.State {
 	}
 	return shows
 }
-
-// stillTelling is how much a fault must show in a state, compared with where it shows most,
-// for a reading there to count in its proof.
-const stillTelling = 0.4

@@ -1,7 +1,6 @@
 package diagnose_test
 
 import (
-	"context"
 	"slices"
 	"strings"
 	"testing"
@@ -14,57 +13,6 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
-
-// A sample of the study, held to a little less than what the whole library reaches (see
-// docs/decisions.md): a sample scatters.
-func TestAStudyInSmall(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
-	g := guideFor(t, "f3-twin-series-parallel")
-	const every = 6
-	clean, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every}, nil)
-	require.NoError(t, err)
-	book, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every, Policy: diagnose.Textbook}, nil)
-	require.NoError(t, err)
-	assert.InDelta(t, 1, clean.Right, 1e-9, "every fault on clean readings: %+v", clean.Trials)
-	assert.Zero(t, clean.ConfidentWrong)
-	assert.Less(t, clean.MeanMinutes, 0.75*book.MeanMinutes)
-	assert.Less(t, clean.MeanToName, 2.5*clean.BoundTests)
-	assert.Greater(t, clean.EntropyBits, 4.0, "some hundred faults, not all equally likely")
-	assert.Less(t, clean.EntropyBits, 7.0)
-	spread, err := g.Study(t.Context(), diagnose.StudyOptions{Every: every, Spread: 1, Misread: 0.02}, nil)
-	require.NoError(t, err)
-	assert.GreaterOrEqual(t, spread.Right, 0.9, "%+v", spread.Trials)
-}
-
-func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
-	g := guideFor(t, "f8-pwm-module")
-	r, err := g.Study(t.Context(), diagnose.StudyOptions{Doubles: 10}, nil)
-	require.NoError(t, err)
-	assert.GreaterOrEqual(t, r.Right, 0.9, "%+v", r.Trials)
-	assert.LessOrEqual(t, r.WrongRepairs, 0.5)
-}
-
-// A study tells how far it is and can be stopped.
-func TestAStudyCanBeStopped(t *testing.T) {
-	g := guideFor(t, "f10-speed-controller")
-	told := 0
-	ctx, stop := context.WithCancel(t.Context())
-	r, err := g.Study(ctx, diagnose.StudyOptions{}, func(done, of int) {
-		told = done
-		assert.Greater(t, of, 10)
-		if done == 3 {
-			stop()
-		}
-	})
-	require.ErrorIs(t, err, context.Canceled)
-	assert.Equal(t, 3, told)
-	assert.Len(t, r.Trials, 3)
-}
 
 // Two burnt things at once: no single fault explains it, the pair is named, and once the one is
 // mended the other is found.

@@ -261,3 +261,24 @@ func withWords(f Fault, table []Entry, rest, what string) (Fault, error) {
 	}
 	return f, fmt.Errorf("%s cannot be %q (%s)", what, rest, strings.Join(known, ", "))
 }
+
+// IsShort tells whether a fault joins what should not be joined to ground.
+func (f Fault) IsShort() bool { return f.On == OnWire && f.Words == Grounded }
+
+// IsHeld tells whether a fault holds a wire at ground or at battery.
+func (f Fault) IsHeld() bool { return f.IsShort() || f.On == OnWire && f.Words == ToBattery }
+
+// IsJoint tells whether a fault is a bad joint: a terminal, or ohms that should not be there.
+func (f Fault) IsJoint() bool {
+	return f.On == OnPin || f.Words == Resists || f.Words == WayResists || f.Words == PostResists
+}
+
+// SamePlace tells whether two faults are of one part.
+func (f Fault) SamePlace(other Fault) bool {
+	for _, p := range f.Parts() {
+		if slices.Contains(other.Parts(), p) {
+			return true
+		}
+	}
+	return false
+}

@@ -159,7 +159,7 @@ func (f *Figures) sample(n *electric.Network, car int, blown uint64) {
 			f.values[(j*t.width()+q)*Cars+car] = v
 		}
 		for pin := range t.pins {
-			f.bins[(j*t.pins+pin)*Cars+car] = InBins.Bin(Meter(float64(row[pin])))
+			f.bins[(j*t.pins+pin)*Cars+car] = InBins.Bin(probe.Meter(float64(row[pin])))
 			f.soft[j*t.pins+pin] = f.soft[j*t.pins+pin] || soft[pin]
 		}
 		for fan := range t.fans {
@@ -239,7 +239,7 @@ type Bins struct{ Lowest, Width float64 }
 const Number = 140
 
 // InBins are those of volts from battery negative: from -2 V to 33 V.
-var InBins = Bins{-2, 0.25}
+var InBins = Bins{probe.VoltsFine.Lowest, probe.VoltsFine.Bin}
 
 // Bin is the one that a figure falls into.
 func (b Bins) Bin(v float64) uint8 {

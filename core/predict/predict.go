@@ -10,7 +10,6 @@ package predict
 import (
 	"context"
 	"fmt"
-	"math"
 	"runtime"
 	"slices"
 	"sync"
@@ -21,7 +20,6 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
-	"ironthread/core/probe"
 )
 
 // Cars is how many random cars each suspect is foretold on (from the feasibility study).
@@ -85,6 +83,9 @@ type Table struct {
 	pins     int
 	fans     int
 	relays   int
+	pinAt    map[harness.Pin]int
+	fanAt    map[string]int
+	relayAt  map[string]int
 	history  []history
 	budget   *Budget
 	progress progress
@@ -104,6 +105,16 @@ func New(m *electric.Model, suspects []Suspect, b *Budget) (*Table, error) {
 	t := &Table{
 		model: m, suspects: suspects, states: c.States, pins: len(m.Pins()), fans: len(c.Fans()), relays: len(c.OfKind(harness.KindRelay)),
 		history: make([]history, len(suspects)), budget: b,
+		pinAt: map[harness.Pin]int{}, fanAt: map[string]int{}, relayAt: map[string]int{},
+	}
+	for i, pin := range m.Pins() {
+		t.pinAt[pin] = i
+	}
+	for i, p := range c.Fans() {
+		t.fanAt[p.Name] = i
+	}
+	for i, p := range c.OfKind(harness.KindRelay) {
+		t.relayAt[p.Name] = i
 	}
 	if need := int64(len(suspects)) * t.bytesOf(); need > mostPageBytes {
 		return nil, fmt.Errorf("the circuit is too large to be diagnosed: %d suspects in %d states at %d pins would take %d MB in each set-up, and at most %d are kept; "+
@@ -264,10 +275,11 @@ func (t *Table) BegunAll(ctx context.Context) ([]Blown, error) {
 // StateIndex is a state's place in the circuit; -1 for none of its own.
 func (t *Table) StateIndex(state *harness.State) int { return slices.Index(t.states, state) }
 
-// Meter turns a floating pin's NaN into what a display shows, within the meter's range.
-func Meter(v float64) float64 {
-	if math.IsNaN(v) {
-		return 0
-	}
-	return math.Max(-probe.MaxVolts, math.Min(probe.MaxVolts, v))
-}
+// PinIndex is a pin's place among the model's pins.
+func (t *Table) PinIndex(pin harness.Pin) int { return t.pinAt[pin] }
+
+// FanIndex is a fan's place among the circuit's fans.
+func (t *Table) FanIndex(name string) int { return t.fanAt[name] }
+
+// RelayIndex is a relay's place among the circuit's relays.
+func (t *Table) RelayIndex(name string) int { return t.relayAt[name] }

@@ -37,6 +37,11 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 	return tests
 }
 
+// AnyTime lists the tests that can be made however the car stands, without touching it.
+func AnyTime(c *harness.Circuit, now []electric.Action) []Test {
+	return []Test{{Do: Codes, State: c.States[0], Setup: Lasting(now)}}
+}
+
 // Along is the continuity of a wire, pin to pin with the power off: open where it is broken or
 // crossed with another.
 func Along(c *harness.Circuit, now []electric.Action, w *harness.Wire) Test {

@@ -3,10 +3,7 @@ package probe
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
-
-	"ironthread/core/electric"
 )
 
 // Good is what a car with nothing wrong shows in a test, as it was when an answer was taken: a figure
@@ -43,49 +40,10 @@ func (g *Good) String() string {
 	case g.Fans != nil:
 		o := Observation{Fans: g.Fans}
 		return o.FansWords()
-	case g.Word == Words[Codes][0]:
-		return "no codes"
+	case g.Word == codeWords[0]:
+		return noCodes
 	}
 	return g.Word
-}
-
-// Agrees tells roughly whether an answer is as it should be: the same words, or within a volt, an
-// amp, or a third of the ohms.
-func (g *Good) Agrees(o *Observation) bool {
-	r := o.Reading()
-	switch {
-	case o.Unreachable || !g.Given():
-		return true
-	case g.Fans != nil:
-		return o.Fans != nil && sameFans(g.Fans, o.Fans)
-	case g.Word != "":
-		return o.Word() == g.Word
-	case r == nil:
-		return true
-	case g.Floats:
-		return r.Open || math.Abs(r.Figure) < 1
-	case g.Ohms != nil && o.Ohms != nil:
-		return g.Ohms.Open == r.Open && (r.Open || math.Abs(r.Figure-g.Ohms.Figure) < max(0.3, g.Ohms.Figure/3))
-	case r.Open:
-		return false
-	case g.Volts != nil && o.Volts != nil:
-		return math.Abs(r.Figure-g.Volts.Figure) < 1
-	case g.Amps != nil && o.Amps != nil:
-		return math.Abs(r.Figure-g.Amps.Figure) < 1
-	}
-	return false
-}
-
-// sameFans holds what was seen of some fans against what each should do; an ear cannot tell slow
-// from fast.
-func sameFans(should, seen map[string]string) bool {
-	for fan, word := range seen {
-		running := word == Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, should[fan])
-		if should[fan] != word && !running {
-			return false
-		}
-	}
-	return true
 }
 
 // FormatOhms spells a resistance as a meter does.

@@ -2,6 +2,7 @@ package probe_test
 
 import (
 	"encoding/json"
+	"math"
 	"strings"
 	"testing"
 
@@ -224,4 +225,10 @@ func TestOhmsKeepTheirPrefix(t *testing.T) {
 	require.Error(t, err)
 	assert.Zero(t, long)
 	assert.Less(t, len(err.Error()), 300, "what is refused is not repeated at length")
+}
+
+func TestMeterShowsItsRange(t *testing.T) {
+	assert.Zero(t, probe.Meter(math.NaN()), "a floating pin")
+	assert.InDelta(t, probe.MaxVolts, probe.Meter(1e9), 0)
+	assert.InDelta(t, -6.2, probe.Meter(-6.2), 0)
 }

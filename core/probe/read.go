@@ -2,16 +2,15 @@ package probe
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
 
 	"ironthread/core/harness"
 )
-
-// maxObservations bounds a file; no job has as many.
-const maxObservations = 5000
 
 // ReadObservations reads an observations file and checks it against the circuit. The error
 // names the line.
@@ -47,28 +46,22 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	return all, nil
 }
 
-// Bounds of one observation.
-const (
-	maxKey    = 40
-	maxListed = 64
-	mostLeads = 10 // ohms
-)
-
 func readObservation(n *yaml.Node) (Observation, error) {
 	var o Observation
 	if n.Kind != yaml.MappingNode {
 		return o, fmt.Errorf("an observation is as in {state: low, volts: 12.3, at: K3.30}")
 	}
-	given := map[string]bool{}
+	given, keys := map[string]bool{}, o.keys()
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, v := n.Content[i].Value, n.Content[i+1]
 		if given[key] {
 			return o, fmt.Errorf("%q is given twice", harness.Clipped(key, maxKey))
 		}
 		given[key] = true
-		bind := o.bindings()[key]
+		bind := keys[key]
 		if bind == nil {
-			return o, fmt.Errorf("there is no key %q here (state, setup, fans, volts, amps, ohms, lamp, led, at, from, with, relay, felt, codes, bench, between, energised, turned, looked, wiggled, found, unreachable, leads, zeroed)", harness.Clipped(key, maxKey))
+			known := strings.Join(slices.Sorted(maps.Keys(keys)), ", ")
+			return o, fmt.Errorf("there is no key %q here (%s)", harness.Clipped(key, maxKey), known)
 		}
 		if err := bind(v); err != nil {
 			return o, fmt.Errorf("%s: %s", key, strings.TrimPrefix(err.Error(), "yaml: "))
@@ -81,53 +74,14 @@ func readObservation(n *yaml.Node) (Observation, error) {
 	return o, nil
 }
 
-// bindings says where each key of the file goes.
-func (o *Observation) bindings() map[string]func(*yaml.Node) error {
-	decode := func(at any) func(*yaml.Node) error {
-		return func(v *yaml.Node) error {
-			if len(v.Content) > 2*maxListed {
-				return fmt.Errorf("%d entries are more than the %d that it may have", len(v.Content), maxListed)
-			}
-			return v.Decode(at)
-		}
+// keys says where each key of the file goes: those that every kind shares, and each kind's own.
+func (o *Observation) keys() map[string]func(*yaml.Node) error {
+	all := map[string]func(*yaml.Node) error{
+		"state": wordAt(&o.State), "setup": bounded(&o.Setup), "at": wordAt(&o.At), "from": wordAt(&o.From), "with": wordAt(&o.With),
+		"unreachable": bounded(&o.Unreachable), "leads": leadsAt(&o.Leads), "zeroed": bounded(&o.Zeroed),
 	}
-	word := func(at *string) func(*yaml.Node) error {
-		return func(v *yaml.Node) error {
-			if v.Kind != yaml.ScalarNode {
-				return fmt.Errorf("a word is expected here")
-			}
-			*at = v.Value
-			return nil
-		}
+	for _, k := range kinds {
+		maps.Copy(all, k.keys(o))
 	}
-	ohms := func(at *float64) func(*yaml.Node) error {
-		return func(v *yaml.Node) error {
-			r, err := InOhms.Parse(v.Value)
-			if err == nil && (r.Open || r.Figure < 0 || r.Figure > mostLeads) {
-				err = fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
-			}
-			*at = r.Figure
-			return err
-		}
-	}
-	figure := func(u Unit, at **Reading) func(*yaml.Node) error {
-		return func(v *yaml.Node) error {
-			if v.Tag == "!!null" {
-				return nil
-			}
-			r, err := u.Parse(v.Value)
-			*at = &r
-			return err
-		}
-	}
-	return map[string]func(*yaml.Node) error{
-		"state": word(&o.State), "at": word(&o.At), "from": word(&o.From), "with": word(&o.With),
-		"setup": decode(&o.Setup), "fans": decode(&o.Fans),
-		"volts": figure(InVolts, &o.Volts), "amps": figure(InAmps, &o.Amps), "ohms": figure(InOhms, &o.Ohms),
-		"lamp": word(&o.Lamp), "led": word(&o.LED), "relay": word(&o.Relay), "felt": word(&o.Felt),
-		"codes": func(v *yaml.Node) error { o.Codes = &[]string{}; return v.Decode(o.Codes) },
-		"bench": word(&o.Bench), "between": decode(&o.Between), "energised": decode(&o.Energised),
-		"turned": word(&o.Turned), "looked": word(&o.Looked), "wiggled": word(&o.Wiggled), "found": word(&o.Found),
-		"unreachable": decode(&o.Unreachable), "leads": ohms(&o.Leads), "zeroed": decode(&o.Zeroed),
-	}
+	return all
 }

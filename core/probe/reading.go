@@ -24,6 +24,38 @@ func (r Reading) String() string {
 	return strconv.FormatFloat(r.Figure, 'f', -1, 64)
 }
 
+// with is the reading with its unit behind a figure.
+func (r *Reading) with(unit string) string {
+	if r == nil || r.Open {
+		return Reading{Open: true}.String()
+	}
+	return r.String() + " " + unit
+}
+
+// orElse is the figure, or what a display without one stands for.
+func (r *Reading) orElse(open float64) float64 {
+	if r.Open {
+		return open
+	}
+	return r.Figure
+}
+
+// shown is what a display shows of a figure, to two places; where it has none, it is open.
+func shown(v float64, figure bool) *Reading {
+	if !figure {
+		return &Reading{Open: true}
+	}
+	return &Reading{Figure: math.Round(100*v) / 100}
+}
+
+// Meter turns what floats into what a display shows, within the meter's range.
+func Meter(v float64) float64 {
+	if math.IsNaN(v) {
+		return 0
+	}
+	return math.Max(-MaxVolts, math.Min(MaxVolts, v))
+}
+
 // MarshalJSON writes the figure, or "OL".
 func (r Reading) MarshalJSON() ([]byte, error) {
 	if r.Open {
@@ -43,6 +75,9 @@ func (r *Reading) UnmarshalJSON(b []byte) error {
 	return json.Unmarshal(b, &r.Figure)
 }
 
+// MaxVolts is the largest figure that a fan circuit's meter can honestly show.
+const MaxVolts = 60
+
 // Unit is what a meter is set to.
 type Unit struct {
 	Name    string // as it is written behind a figure
@@ -51,9 +86,6 @@ type Unit struct {
 	Example string
 	names   []string // as people write it, in small letters
 }
-
-// Units of readings. MaxVolts is the largest figure a fan circuit's meter can honestly show.
-const MaxVolts = 60
 
 // The meter's three ranges.
 var (
@@ -126,3 +158,16 @@ func (u Unit) Fits(r Reading) bool {
 
 // ParseVolts reads a voltmeter.
 func ParseVolts(s string) (Reading, error) { return InVolts.Parse(s) }
+
+// Fineness is how finely a figure is read: the meter's own spread, the width of the bins in which answers
+// are gathered, and where the bins begin.
+type Fineness struct{ Spread, Bin, Lowest float64 }
+
+// Softness of what a meter shows: the instrument, the contact of the probe, and what the cars' tolerances
+// do not cover. Spread and bins are in volts, amps, or decades of ohms.
+var (
+	VoltsFine = Fineness{Spread: 0.25, Bin: 0.25, Lowest: -2}
+	dropFine  = Fineness{Spread: 0.08, Bin: 0.1, Lowest: -2} // on a fine range between two near points
+	clampFine = Fineness{Spread: 0.7, Bin: 0.75, Lowest: -3}
+	ohmsFine  = Fineness{Spread: 0.08, Bin: 0.1, Lowest: -2}
+)

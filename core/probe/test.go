@@ -8,10 +8,10 @@ import (
 	"ironthread/core/harness"
 )
 
-// Do is what kind of test it is: the key its observation carries.
+// Do names a kind of question: the key that its observation carries in a file.
 type Do string
 
-// Kinds of test.
+// The kinds of question.
 const (
 	LookAtFans Do = "fans"
 	Volts      Do = "volts"
@@ -47,19 +47,6 @@ func (t Test) Key() string {
 		from = t.From.String()
 	}
 	return strings.Join([]string{string(t.Do), t.State.Name, at, from, t.With, t.Part, SetupKey(t.Setup)}, "|")
-}
-
-var instruments = map[Do]electric.Instrument{
-	Volts: electric.Voltmeter, Lamp: electric.Lamp, LED: electric.LEDTester, Ohms: electric.Ohmmeter, Amps: electric.Clamp,
-}
-
-// Instrument is what a test lays on the circuit; false for a test without one.
-func (t Test) Instrument() (electric.Instrument, bool) {
-	if t.Do == Lamp && t.With == "heavy" {
-		return electric.HeavyLamp, true
-	}
-	x, laid := instruments[t.Do]
-	return x, laid
 }
 
 // OnTheCar is the set-up that the test leaves on the car: what is done to a part on the bench is
@@ -201,124 +188,4 @@ func Lasting(setup []electric.Action) []electric.Action {
 // reachable leaves out the battery's negative post, where the black lead sits.
 func reachable(c *harness.Circuit, pin harness.Pin) bool {
 	return c.Part(pin.Part).Kind() != harness.KindBattery || pin.Name != "-"
-}
-
-// Minutes by what is done; all are common practice and editable per part (access).
-const (
-	minutesCommand  = 0.3 // give another command
-	minutesLook     = 0.5 // look at every fan
-	minutesRelay    = 0.5 // pull or refit a relay or a fuse
-	minutesPlug     = 2.0 // part or join a plug
-	minutesLead     = 0.5 // put in or take out a jumper or lead
-	minutesBackside = 3.0 // more, for a cavity behind a relay that is in
-	minutesRead     = 0.3 // read the meter
-	minutesCodes    = 1.0 // read the codes
-	minutesTurn     = 0.5 // turn a fan by hand
-	minutesBench    = 0.8 // a relay or a sensor on the bench
-	minutesFeel     = 0.4 // a finger on a relay
-	minutesClamp    = 0.3 // round one wire, zeroed
-	minutesSwap     = 1.0 // two parts change places
-	minutesStandIn  = 1.5 // a resistor on a sensor's plug
-)
-
-// reach is the minutes to get a lead onto a part of this kind.
-var reach = map[harness.Kind]float64{
-	harness.KindBattery: 0.3, harness.KindGround: 1.2, harness.KindSplice: 6,
-	harness.KindFuse: 0.5, harness.KindRelay: 0.4, harness.KindMotor: 1.5, harness.KindResistor: 2,
-	harness.KindSwitch: 4, harness.KindController: 4, harness.KindConnector: 2,
-}
-
-// Minutes prices a test when the car is in the given state and set-up (state nil: none yet).
-func (t Test) Minutes(c *harness.Circuit, state *harness.State, now []electric.Action) float64 {
-	minutes := SetupMinutes(now, t.Setup)
-	switch t.Do { // those that need no command
-	case Codes:
-		return minutes + minutesCodes
-	case Turned:
-		return minutes + minutesTurn
-	case Looked, Wiggled:
-		return minutes + minutesLook + t.reach(c, harness.Pin{Part: t.Part})/2
-	case Ohms:
-		if t.At.Inner {
-			return minutes + minutesBench
-		}
-		return minutes + minutesRead + t.reach(c, t.At) + t.reach(c, t.From)
-	}
-	if state != t.State {
-		minutes += minutesCommand
-	}
-	switch t.Do {
-	case LookAtFans:
-		return minutes + minutesLook
-	case Relay:
-		return minutes + minutesFeel
-	case Amps:
-		minutes += minutesClamp
-	}
-	minutes += minutesRead + t.reach(c, t.At)
-	if t.From.Part != "" && t.From.Part != t.At.Part {
-		minutes += t.reach(c, t.From)
-	}
-	return minutes
-}
-
-// hardPlaces makes a part take longer to get at where its place says so (common practice); a
-// part's own access in the harness file comes before kind and place.
-var hardPlaces = []struct {
-	word string
-	fold float64
-}{
-	{"behind", 1.6}, {"under", 1.6}, {"heater", 1.4}, {"dash", 1.4}, {"column", 1.4}, {"kick panel", 1.4},
-	{"engine", 1.3}, {"chassis", 1.3}, {"frame", 1.2}, {"cross-member", 1.2},
-}
-
-// placeFold is how many times as long a part takes to get at by its place.
-func placeFold(at string) float64 {
-	for _, p := range hardPlaces {
-		if strings.Contains(strings.ToLower(at), p.word) {
-			return p.fold
-		}
-	}
-	return 1
-}
-
-// reach prices getting a lead onto a pin.
-func (t Test) reach(c *harness.Circuit, pin harness.Pin) float64 {
-	part := c.Part(pin.Part)
-	if part.Access > 0 {
-		return part.Access
-	}
-	minutes := reach[part.Kind()] * placeFold(part.At)
-	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name})
-	if part.Kind() == harness.KindRelay && !out {
-		minutes += minutesBackside
-	}
-	return minutes
-}
-
-// SetupMinutes prices going from one set-up to another.
-func SetupMinutes(from, to []electric.Action) float64 {
-	minutes := 0.0
-	price := func(a, b []electric.Action) {
-		for _, action := range a {
-			if slices.Contains(b, action) {
-				continue
-			}
-			switch {
-			case action.Verb == electric.Out:
-				minutes += minutesRelay
-			case action.Verb == electric.Swapped:
-				minutes += minutesSwap
-			case action.Verb == electric.Replaced:
-				minutes += minutesStandIn
-			case action.Detaches():
-				minutes += minutesPlug
-			default:
-				minutes += minutesLead
-			}
-		}
-	}
-	price(from, to)
-	price(to, from)
-	return minutes
 }

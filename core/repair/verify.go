@@ -152,11 +152,11 @@ func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[s
 const AsExpected = "as expected"
 
 func (c *Check) agrees(o *probe.Observation) bool {
-	switch {
-	case o.Amps != nil:
-		return !o.Amps.Open && math.Abs(o.Amps.Figure) >= c.Low && math.Abs(o.Amps.Figure) <= c.High
-	case o.Codes != nil:
-		return len(*o.Codes) == 0
+	if r := o.Reading(); r != nil {
+		return !r.Open && math.Abs(r.Figure) >= c.Low && math.Abs(r.Figure) <= c.High
+	}
+	if kind, ok := o.Kind().(probe.Worded); ok {
+		return kind.Word(o) == kind.Words()[0]
 	}
 	for fan, word := range o.Fans {
 		running := word == probe.Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, c.Fans[fan])

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/electric"
-	"ironthread/core/predict"
 	"ironthread/core/probe"
 	"ironthread/library"
 )
@@ -33,7 +32,7 @@ func TestEdgesLieInGaps(t *testing.T) {
 }
 
 func TestLabels(t *testing.T) {
-	inVolts := probe.Test{Do: probe.Volts}
+	inVolts := probe.Of(probe.Volts).(probe.Figured)
 	assert.Equal(t, []string{"under 3.1 V", "3.1 to 9.4 V", "over 9.4 V"}, figureLabels(inVolts, []float64{3.1, 9.4}, nil))
 	assert.Equal(t, []string{"about 6.2 V"}, figureLabels(inVolts, nil, []float64{6.2}))
 	assert.Equal(t, "0.0 V", probe.FormatVolts(-0.001))
@@ -77,12 +76,6 @@ func TestAMisreadIsAlwaysKept(t *testing.T) {
 	assert.InDelta(t, 1, sum, 1e-12)
 }
 
-func TestMeterShowsItsRange(t *testing.T) {
-	assert.Zero(t, predict.Meter(math.NaN()), "a floating pin")
-	assert.InDelta(t, probe.MaxVolts, predict.Meter(1e9), 0)
-	assert.InDelta(t, -6.2, predict.Meter(-6.2), 0)
-}
-
 // No class edge of any first test lies near what a healthy car reads: a reading there would
 // fall on either side.
 func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
@@ -100,20 +93,20 @@ func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
 		b := q.believe(make(logs, len(g.suspects)))
 		well := len(g.suspects) - 2 // no fault
 		require.Equal(t, NoFault, g.suspects[well].Name)
-		for _, test := range g.allTests {
+		for _, test := range g.tests {
 			if test.Do != probe.Volts || test.From.Part != "" {
 				continue
 			}
-			binned, err := q.binned(test, b.live(g))
-			require.NoError(t, err)
-			o, err := q.figureClasses(test, b, b.live(g))
+			live := b.live(g.suspects)
+			answers := q.answers(test, live)
+			o, err := answers.classes(b, live)
 			require.NoError(t, err)
 			// All cars of the healthy suspect fall into one class, but for a stray few.
 			best := 0.0
 			for _, p := range o.chance[well] {
 				best = math.Max(best, p)
 			}
-			assert.Greater(t, best, 0.8, "%s: %s at %s; bins %v", e.Name, test.State.Name, test.At, binned(well))
+			assert.Greater(t, best, 0.8, "%s: %s at %s", e.Name, test.State.Name, test.At)
 		}
 	}
 }

@@ -1,4 +1,10 @@
-package diagnose
+// Package study plays a circuit's faults through the guide, and says how well it did.
+//
+// In goes a guide, out comes a report: how many faults were named, with how many tests and in how many
+// minutes, beside the same faults in a textbook's fixed order and beside the least that any order could need.
+// The one idea: the truth is a car that answers questions (package car) and knows nothing of the guide. It
+// does share the circuit's electrical model with it: a study measures ranking, not truth.
+package study
 
 import (
 	"context"
@@ -8,6 +14,7 @@ import (
 	"slices"
 
 	"ironthread/core/car"
+	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/probe"
@@ -24,9 +31,9 @@ const (
 	Textbook Policy = "textbook"
 )
 
-// StudyOptions say how a circuit is played through. The zero value is one clean game a fault:
+// Options say how a circuit is played through. The zero value is one clean game a fault:
 // the car as drawn, every reading right.
-type StudyOptions struct {
+type Options struct {
 	Policy  Policy
 	Spread  int     // random cars a fault, from seeds the guide does not use; 0: the car as drawn
 	Misread float64 // chance that a reading is taken wrong
@@ -74,21 +81,24 @@ type Report struct {
 	WrongRepairs   float64 `json:"wrong-repairs"` // a car, of doubles
 }
 
-// maxStudyTests ends a game that goes nowhere.
-const maxStudyTests = 45
+// Bounds of a study. firstTruthSeed begins the seeds of the truth, away from the guide's own.
+const (
+	maxTests       = 45 // ends a game that goes nowhere
+	maxRepairs     = 6  // or one that is played from repair to repair
+	maxDoubleTests = 80
+	firstTruthSeed = 7001
+	triedOfMany    = 3 // of a verdict of more parts than these, so many are renewed in turn
+)
 
-// firstTruthSeed begins the seeds of the truth, away from the guide's own.
-const firstTruthSeed = 7001
-
-// Study plays the circuit's faults through the guide. progress is told after each game; it may
+// Play plays the circuit's faults through the guide. progress is told after each game; it may
 // be nil. It ends early, with the context's error, when that is cancelled; what has been played
 // until then is in the report.
-func (g *Guide) Study(ctx context.Context, o StudyOptions, progress func(done, of int)) (*Report, error) {
+func Play(ctx context.Context, g *diagnose.Guide, o Options, progress func(done, of int)) (*Report, error) {
 	if o.Policy == "" {
 		o.Policy = Best
 	}
-	r := &Report{Circuit: g.circuit.Title, Policy: o.Policy}
-	games := g.games(o)
+	r := &Report{Circuit: g.Circuit().Title, Policy: o.Policy}
+	games := games(g, o)
 	for k, game := range games {
 		t, err := game.play(ctx, o)
 		if err == nil {
@@ -104,67 +114,69 @@ func (g *Guide) Study(ctx context.Context, o StudyOptions, progress func(done, o
 		}
 	}
 	var err error
-	r.EntropyBits, err = g.entropy(ctx)
+	r.EntropyBits, err = Entropy(ctx, g)
 	r.sum()
 	return r, err
 }
 
 // game is one car with its faults, played through the guide.
 type game struct {
-	g      *Guide
+	g      *diagnose.Guide
 	faults []fault.Fault
 	car    car.Options
 }
 
-func (g *Guide) games(o StudyOptions) []game {
+// games lists the games of a study.
+func games(g *diagnose.Guide, o Options) []game {
 	if o.Doubles > 0 {
-		return g.doubles(o)
+		return doubles(g, o)
 	}
-	var games []game
+	var list []game
 	met := 0
-	for i, s := range g.suspects {
-		comes := s.ComesAndGoes() && o.Spread == 0 // no reading of it is clean
-		short := s.Fault.Words == fault.Grounded || s.Fault.Words == fault.ToBattery
-		if s.Fault.Words == "" || comes || o.Shorts && !short {
+	for i, h := range g.Hypotheses() {
+		comes := h.ComesAndGoes && o.Spread == 0 // no reading of it is clean
+		if comes || o.Shorts && !h.Fault.IsHeld() {
 			continue
 		}
 		if met++; o.Every > 1 && met%o.Every != 0 {
 			continue
 		}
+		faults := []fault.Fault{h.Fault}
 		if o.Spread == 0 {
-			games = append(games, game{g, s.Faults(), car.Options{Misread: o.Misread, Unsure: o.Misread > 0}})
+			list = append(list, game{g, faults, car.Options{Misread: o.Misread, Unsure: o.Misread > 0}})
 			continue
 		}
 		for k := range o.Spread {
 			seed := firstTruthSeed + o.Seed + uint64(i*o.Spread+k)
-			games = append(games, game{g, s.Faults(), car.Options{Seed: seed, Misread: o.Misread, Unsure: true}})
+			list = append(list, game{g, faults, car.Options{Seed: seed, Misread: o.Misread, Unsure: true}})
 		}
 	}
-	return games
+	return list
 }
 
-func (g *Guide) doubles(o StudyOptions) []game {
-	var games []game
+func doubles(g *diagnose.Guide, o Options) []game {
+	var list []game
+	hypotheses := g.Hypotheses()
 	rng := rand.New(rand.NewPCG(o.Seed, 0xD0))
 	for k := range o.Doubles {
-		a, b := g.drawn(rng), g.drawn(rng)
-		for a.String() == b.String() || samePlace(a, b) {
-			b = g.drawn(rng)
+		a, b := drawn(hypotheses, rng), drawn(hypotheses, rng)
+		for a.String() == b.String() || a.SamePlace(b) {
+			b = drawn(hypotheses, rng)
 		}
-		games = append(games, game{g, []fault.Fault{a, b}, car.Options{Seed: firstTruthSeed + o.Seed + uint64(k), Misread: o.Misread,
+		list = append(list, game{g, []fault.Fault{a, b}, car.Options{Seed: firstTruthSeed + o.Seed + uint64(k), Misread: o.Misread,
 			Unsure: true}})
 	}
-	return games
+	return list
 }
 
 // drawn draws a fault by its prior.
-func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
+func drawn(list []diagnose.Hypothesis, rng *rand.Rand) fault.Fault {
 	for {
 		at := rng.Float64()
-		for _, s := range g.suspects {
-			if at -= s.base; at < 0 {
-				if s.Fault.Words != "" && !s.ComesAndGoes() {
-					return s.Fault
+		for _, h := range list {
+			if at -= h.Prior; at < 0 {
+				if !h.ComesAndGoes {
+					return h.Fault
 				}
 				break
 			}
@@ -172,38 +184,29 @@ func (g *Guide) drawn(rng *rand.Rand) fault.Fault {
 	}
 }
 
-func (g *Guide) priorOf(f fault.Fault) float64 {
-	for _, s := range g.suspects {
-		if s.Fault == f {
-			return s.base
+func priorOf(g *diagnose.Guide, f fault.Fault) float64 {
+	for _, h := range g.Hypotheses() {
+		if h.Fault == f {
+			return h.Prior
 		}
 	}
 	return 0
 }
 
-func samePlace(a, b fault.Fault) bool {
-	for _, p := range a.Parts() {
-		if slices.Contains(b.Parts(), p) {
-			return true
-		}
-	}
-	return false
-}
-
 // play follows the policy to its verdict, or from repair to repair.
-func (m game) play(ctx context.Context, o StudyOptions) (*Trial, error) {
-	c, err := car.New(m.g.model, m.car, m.faults...)
+func (m game) play(ctx context.Context, o Options) (*Trial, error) {
+	c, err := car.New(m.g.Model(), m.car, m.faults...)
 	if err != nil {
 		return nil, err
 	}
-	t := &Trial{Fault: m.faults[0].String(), Harmless: c.Well(nil), prior: m.g.priorOf(m.faults[0])}
+	t := &Trial{Fault: m.faults[0].String(), Harmless: c.Well(nil), prior: priorOf(m.g, m.faults[0])}
 	if len(m.faults) > 1 {
 		t.Fault += " and " + m.faults[1].String()
 	}
 	if len(m.faults) > 1 || o.Repair {
 		return t, m.playRepairs(ctx, c, t)
 	}
-	v, _, err := m.verdict(ctx, c, o.Policy, t, nil, Now{})
+	v, _, err := m.verdict(ctx, c, t, nil, m.now(o.Policy))
 	if err != nil {
 		return nil, err
 	}
@@ -211,21 +214,29 @@ func (m game) play(ctx context.Context, o StudyOptions) (*Trial, error) {
 	return t, nil
 }
 
-func (t *Trial) judge(v *Verdict, truth string) {
+func (t *Trial) judge(v *diagnose.Verdict, truth string) {
 	if v == nil {
 		return
 	}
 	t.Named = v.Faults[0]
-	t.Confident = v.Probability >= verdictAt
-	t.Found = slices.Contains(v.Faults, truth) || t.Harmless && v.Faults[0] == NoFault
+	t.Confident = v.Probability >= diagnose.VerdictAt
+	t.Found = slices.Contains(v.Faults, truth) || t.Harmless && v.Faults[0] == diagnose.NoFault
+}
+
+// now is how the car stands before anything is done, with the order in which a policy takes tests.
+func (m game) now(p Policy) diagnose.Now {
+	if p == Textbook {
+		return diagnose.Now{Order: textbook(m.g.Circuit())}
+	}
+	return diagnose.Now{}
 }
 
 // verdict plays to a proven verdict, or until no test is left; without a verdict the likeliest
 // group counts.
-func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, seen []probe.Observation, now Now) (*Verdict,
+func (m game) verdict(ctx context.Context, c *car.Car, t *Trial, seen []probe.Observation, now diagnose.Now) (*diagnose.Verdict,
 	[]probe.Observation, error) {
-	for t.Tests < maxStudyTests {
-		a, err := m.g.assess(ctx, seen, now, policy)
+	for t.Tests < maxTests {
+		a, err := m.g.Assess(ctx, seen, now)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -238,7 +249,7 @@ func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, 
 			}
 			if a.Verdict == nil && len(a.Suspects) > 0 {
 				top := a.Suspects[0]
-				return &Verdict{Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability}, seen, nil
+				return &diagnose.Verdict{Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability}, seen, nil
 			}
 			return a.Verdict, seen, nil
 		}
@@ -252,35 +263,29 @@ func (m game) verdict(ctx context.Context, c *car.Car, policy Policy, t *Trial, 
 		t.Minutes += move.Minutes
 		t.Asked = append(t.Asked, move.Title)
 		t.bound += math.Log2(float64(max(2, len(move.Outcomes))))
-		now.State = m.g.circuit.State(move.State)
-		if now.Setup, err = electric.ParseSetup(m.g.circuit, move.Setup); err != nil {
+		now.State = m.g.Circuit().State(move.State)
+		if now.Setup, err = electric.ParseSetup(m.g.Circuit(), move.Setup); err != nil {
 			return nil, nil, err
 		}
 	}
 	return nil, seen, nil
 }
 
-// maxRepairs ends a game that goes nowhere.
-const (
-	maxRepairs     = 6
-	maxDoubleTests = 80
-)
-
 // playRepairs repairs what is named, asks every state again and goes on, until every fan does
 // what it should.
 func (m game) playRepairs(ctx context.Context, c *car.Car, t *Trial) error {
 	var seen []probe.Observation
-	var now Now
+	var now diagnose.Now
 	for t.Repairs < maxRepairs && t.Tests < maxDoubleTests {
 		one := Trial{}
-		v, all, err := m.verdict(ctx, c, Best, &one, seen, now)
+		v, all, err := m.verdict(ctx, c, &one, seen, now)
 		if err != nil {
 			return err
 		}
 		seen = all
 		t.Tests, t.Minutes, t.bound = t.Tests+one.Tests, t.Minutes+one.Minutes, t.bound+one.bound
 		t.Asked = append(t.Asked, one.Asked...)
-		if v == nil || v.Faults[0] == NoFault || v.Faults[0] == SomethingElse {
+		if v == nil || v.Faults[0] == diagnose.NoFault || v.Faults[0] == diagnose.SomethingElse {
 			break
 		}
 		t.Named = v.Faults[0]
@@ -298,10 +303,10 @@ func (m game) playRepairs(ctx context.Context, c *car.Car, t *Trial) error {
 // repair mends what the verdict names, one after the other where it cannot tell which, until
 // one was really broken; done is false where nothing was left to mend. Whoever mends a short also
 // puts in a whole fuse where it has blown: that is seen, and is no repair of its own.
-func (m game) repair(c *car.Car, t *Trial, v *Verdict, lasting []electric.Action) (now []electric.Action, done bool) {
+func (m game) repair(c *car.Car, t *Trial, v *diagnose.Verdict, lasting []electric.Action) (now []electric.Action, done bool) {
 	lasting = slices.Clone(lasting)
 	for _, words := range v.Faults {
-		f, err := fault.Parse(m.g.circuit, words)
+		f, err := fault.Parse(m.g.Circuit(), words)
 		if err != nil {
 			continue // no fault, or something else
 		}
@@ -320,7 +325,7 @@ func (m game) repair(c *car.Car, t *Trial, v *Verdict, lasting []electric.Action
 		done = true
 		right := c.Left(lasting) < before
 		if right {
-			for _, also := range m.g.blownBy(f) {
+			for _, also := range m.g.BlownBy(f) {
 				if c.IsBlown(also) {
 					lasting = append(lasting, electric.Action{Verb: electric.Renewed, Part: also})
 				}
@@ -330,29 +335,23 @@ func (m game) repair(c *car.Car, t *Trial, v *Verdict, lasting []electric.Action
 			return lasting, true
 		}
 		t.Wrong++
-		if len(v.Faults) > 3 && t.Wrong > 2 {
+		if len(v.Faults) > triedOfMany && t.Wrong >= triedOfMany {
 			break
 		}
 	}
 	return lasting, done
 }
 
-// entropy is that of the faults' priors in bits, those that no test tells apart taken as one.
-func (g *Guide) entropy(ctx context.Context) (float64, error) {
-	q, err := g.ask(ctx, Now{})
-	if err != nil {
-		return 0, err
-	}
+// Entropy is that of a circuit's faults in bits, by their priors, those that no test tells apart taken as one.
+func Entropy(ctx context.Context, g *diagnose.Guide) (float64, error) {
+	list := g.Hypotheses()
 	var leaders []int
 	share := map[int]float64{}
 	sum := 0.0
-	for i, s := range g.suspects {
-		if s.Fault.Words == "" {
-			continue
-		}
+	for i, h := range list {
 		leader := i
 		for _, j := range leaders {
-			apart, err := q.tellApart(j, i)
+			apart, err := g.Apart(ctx, list[j].Fault, h.Fault)
 			if err != nil {
 				return 0, err
 			}
@@ -364,8 +363,8 @@ func (g *Guide) entropy(ctx context.Context) (float64, error) {
 		if leader == i {
 			leaders = append(leaders, i)
 		}
-		share[leader] += s.base
-		sum += s.base
+		share[leader] += h.Prior
+		sum += h.Prior
 	}
 	bits := 0.0
 	for _, leader := range leaders {

@@ -1,7 +1,6 @@
-package diagnose
+package study
 
 import (
-	"cmp"
 	"slices"
 
 	"ironthread/core/electric"
@@ -9,11 +8,20 @@ import (
 	"ironthread/core/probe"
 )
 
-// textbookOrder places a test in the fixed order.
-func (g *Guide) textbookOrder(t probe.Test) int {
+// textbook gives the place of every test of a circuit in the fixed order.
+func textbook(c *harness.Circuit) func(t probe.Test) int {
+	places := map[string]int{}
+	for i, p := range c.Parts {
+		places[p.Name] = i
+	}
+	return func(t probe.Test) int { return textbookPlace(c, places, t) }
+}
+
+func textbookPlace(c *harness.Circuit, places map[string]int, t probe.Test) int {
 	const place = 1000
-	state := g.stateIndex(t.State)
-	if t.Do == probe.LookAtFans {
+	state := slices.Index(c.States, t.State)
+	switch t.Kind().(type) {
+	case probe.Seen:
 		for _, a := range t.Setup {
 			switch a.Verb {
 			case electric.Swapped, electric.Jumper:
@@ -23,16 +31,18 @@ func (g *Guide) textbookOrder(t probe.Test) int {
 			}
 		}
 		return 1 + state
+	case probe.Worded:
+		switch _, laid := t.Instrument(); {
+		case laid:
+		case t.Part == "":
+			return 0 // codes
+		default:
+			return 35*place/10 + state // felt, turned, looked at: in its turn, beside the part
+		}
 	}
-	switch t.Do {
-	case probe.Codes:
-		return 0
-	case probe.Relay, probe.Turned, probe.Looked, probe.Wiggled:
-		return 35*place/10 + state // felt, turned, looked at: in its turn, beside the part
-	}
-	part := g.circuit.Part(t.At.Part)
+	part := c.Part(t.At.Part)
 	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: t.At.Part})
-	at := 10*g.placeOf[t.At.Part] + state
+	at := 10*places[t.At.Part] + state
 	switch kind := part.Kind(); {
 	case t.From.Part != "" && t.From.Part != t.At.Part:
 		return 8*place + at
@@ -48,11 +58,4 @@ func (g *Guide) textbookOrder(t probe.Test) int {
 		return 6*place + at
 	}
 	return 5*place + at
-}
-
-// byTextbook puts tests that tell something into the fixed order.
-func (g *Guide) byTextbook(list []scored) {
-	slices.SortStableFunc(list, func(a, b scored) int {
-		return cmp.Compare(g.textbookOrder(a.test), g.textbookOrder(b.test))
-	})
 }

@@ -1,0 +1,116 @@
+package diagnose
+
+import (
+	"math"
+	"slices"
+)
+
+// fit tells how well one answer fits one suspect's cars, each from 0 to 1. The scale between
+// questions does not matter.
+type fit [cars]float64
+
+func (f *fit) set(v float64) {
+	for k := range f {
+		f[k] = v
+	}
+}
+
+func (f *fit) mean() float64 {
+	sum := 0.0
+	for _, v := range f {
+		sum += v
+	}
+	return sum / cars
+}
+
+// belief is what the evidence leaves: the probability of each suspect, summing to one, and
+// for each suspect how likely each of its cars is, summing to one.
+type belief struct {
+	of     []float64
+	car    []fit
+	counts []int     // the suspects that count in choosing a test, once asked for
+	sum    float64   // the logarithm of all single faults' weights together
+	single []float64 // the part of the belief that one fault is all; nil: all of it
+	pairs  []pairBelief
+	same   []int // those that change no fan, taken as one with "no fault"
+}
+
+// pairBelief is how likely a pair is.
+type pairBelief struct {
+	i, j int
+	p    float64
+}
+
+// logs are the logarithms of how well a suspect's cars fit all that was seen.
+type logs []fit
+
+// believe makes a belief of priors and logarithms.
+func (g *inquiry) believe(sums logs) *belief {
+	b := &belief{of: make([]float64, len(g.suspects)), car: make([]fit, len(g.suspects))}
+	weights := make([]float64, len(g.suspects)) // logarithms
+	top := math.Inf(-1)
+	for i, s := range g.suspects {
+		most := slices.Max(sums[i][:])
+		sum := 0.0
+		for k, l := range sums[i] {
+			b.car[i][k] = math.Exp(l - most)
+			sum += b.car[i][k]
+		}
+		for k := range b.car[i] {
+			b.car[i][k] /= sum
+		}
+		weights[i] = math.Log(g.prior(s)) + most + math.Log(sum/cars)
+		top = max(top, weights[i])
+	}
+	sum := 0.0
+	for i, w := range weights {
+		b.of[i] = math.Exp(w - top)
+		sum += b.of[i]
+	}
+	for i := range b.of {
+		b.of[i] /= sum
+	}
+	b.sum = top + math.Log(sum)
+	return b
+}
+
+// live lists the suspects that count in choosing a test.
+func (b *belief) live(list suspects) []int {
+	if b.counts == nil {
+		for i, p := range b.of {
+			if p >= negligible && !list[i].Unknown {
+				b.counts = append(b.counts, i)
+			}
+		}
+	}
+	return b.counts
+}
+
+// closer is the belief with only the likelier suspects counting in choosing a test.
+func (b *belief) closer(least float64) *belief {
+	c := &belief{of: b.of, car: b.car, same: b.same, counts: []int{}}
+	for _, i := range b.counts {
+		if b.of[i] >= least {
+			c.counts = append(c.counts, i)
+		}
+	}
+	return c
+}
+
+// share is the belief that lies on the suspects that count.
+func (b *belief) share() float64 {
+	sum := 0.0
+	for _, i := range b.counts {
+		sum += b.of[i]
+	}
+	return sum
+}
+
+// two tells whether two faults are likelier than one.
+func (b *belief) two() bool {
+	sum := 0.0
+	for _, p := range b.pairs {
+		sum += p.p
+	}
+	return sum > 0.5
+}

@@ -1,0 +1,90 @@
+package diagnose
+
+import (
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/probe"
+)
+
+// foretoldCar is one of a suspect's cars as the tables foretell it: a [probe.Subject] for one test.
+type foretoldCar struct {
+	g     *inquiry
+	test  probe.Test
+	which []int
+	i, k  int // the suspect, and which of its cars
+
+	shown func(i, k int) float64
+	page  *foretold
+}
+
+// Faults is what is wrong with the car.
+func (c *foretoldCar) Faults() []fault.Fault { return c.g.suspects[c.i].faults }
+
+// Nominal is what its supply is called by, volts.
+func (c *foretoldCar) Nominal() float64 { return c.g.circuit.Nominal() }
+
+// Shows is what the test's instrument shows on it.
+func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
+	if c.shown == nil {
+		shown, err := c.g.cast(t, c.which)
+		if err != nil {
+			return 0, err
+		}
+		c.shown = func(i, k int) float64 { return float64(shown[i][k]) }
+	}
+	return c.shown(c.i, c.k), nil
+}
+
+// inState is the page of the test's set-up, with a car that has nothing wrong beside the suspects.
+func (c *foretoldCar) inState(t probe.Test) (*foretold, error) {
+	if c.page != nil {
+		return c.page, nil
+	}
+	var err error
+	c.page, err = c.g.pageFor(t.Setup, append([]int{c.g.suspects.nobody()}, c.which...))
+	return c.page, err
+}
+
+// PulledIn tells how the test's relay stands.
+func (c *foretoldCar) PulledIn(t probe.Test) (float64, error) {
+	p, err := c.inState(t)
+	if err != nil {
+		return 0, err
+	}
+	return float64(p.of[c.i].PulledIn(c.g.table.StateIndex(t.State), c.g.table.RelayIndex(t.Part))[c.k]), nil
+}
+
+// Noticed tells whether, in some state, a driver's pin is not at the volts that the command asks for.
+func (c *foretoldCar) Noticed(t probe.Test) (chance float64, known bool, err error) {
+	p, err := c.inState(t)
+	if err != nil {
+		return 0, true, err
+	}
+	mine, well := p.of[c.i], p.of[c.g.suspects.nobody()]
+	noticed := probe.CodeVolts * c.g.circuit.SupplyVolts(false)
+	for j := range c.g.circuit.States {
+		for _, pin := range c.g.commanded() {
+			d := probe.Meter(float64(mine.Volts(j, pin)[c.k])) - probe.Meter(float64(well.Volts(j, pin)[c.k]))
+			if d > noticed || d < -noticed {
+				return 1, true, nil
+			}
+		}
+	}
+	return 0, true, nil
+}
+
+// commanded lists the controllers' driver pins.
+func (g *inquiry) commanded() []int {
+	if g.drivers != nil {
+		return g.drivers
+	}
+	g.drivers = []int{}
+	for _, p := range g.circuit.OfKind(harness.KindController) {
+		for _, role := range p.Spec.(*harness.Controller).PinRoles {
+			if role.Command() != "" {
+				g.drivers = append(g.drivers, g.table.PinIndex(harness.Pin{Part: p.Name, Name: role.Name}))
+			}
+		}
+	}
+	return g.drivers
+}

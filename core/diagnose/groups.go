@@ -1,0 +1,181 @@
+package diagnose
+
+import (
+	"cmp"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/instruct"
+)
+
+// Standing is a group of suspects that no test at hand can tell apart, named by its
+// likeliest.
+type Standing struct {
+	Fault       string          `json:"fault"`
+	Probability float64         `json:"probability"`
+	SameAs      []string        `json:"same-as"`
+	Again       bool            `json:"again,omitempty"` // its part has been renewed: the new one would be bad
+	Alike       *instruct.Alike `json:"alike,omitempty"` // why, where there are several
+	members     []int
+}
+
+// PartsBelief is the belief that lies on each part, pin and wire, for the drawing.
+type PartsBelief struct {
+	Parts map[string]float64
+	Wires map[string]float64 // by harness.Wire.String
+}
+
+// spread sums the belief on each part and wire.
+func (g *inquiry) spread(belief []float64) PartsBelief {
+	b := PartsBelief{Parts: g.suspects.onParts(belief), Wires: map[string]float64{}}
+	delete(b.Parts, "")
+	for i, s := range g.suspects {
+		for _, ends := range [][2]harness.Pin{s.Fault.Wire, s.Fault.Other} {
+			if w := g.circuit.Wire(ends[0], ends[1]); w != nil {
+				b.Wires[w.String()] += belief[i]
+			}
+		}
+	}
+	return b
+}
+
+// cleared lists the parts whose every fault has lost nearly all belief to evidence.
+func (g *inquiry) cleared(belief []float64) []string {
+	prior, left := g.suspects.onParts(g.priors), g.suspects.onParts(belief)
+	parts := []string{}
+	for _, p := range g.circuit.Parts {
+		if prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] {
+			parts = append(parts, p.Name)
+		}
+	}
+	return parts
+}
+
+// groups gathers the standing suspects that no test can tell apart, and those that change no
+// fan with "no fault".
+func (g *inquiry) groups(b *belief) ([]Standing, error) {
+	var order []int
+	for i := range g.suspects {
+		if b.of[i] >= stillStanding {
+			order = append(order, i)
+		}
+	}
+	byBelief := func(x, y int) int { return cmp.Or(cmp.Compare(b.of[y], b.of[x]), x-y) }
+	slices.SortStableFunc(order, byBelief)
+	came, err := g.asItCame()
+	if err != nil {
+		return nil, err
+	}
+	if _, err := came.pageFor(nil, order); err != nil { // all at once, on all cores
+		return nil, err
+	}
+	var groups [][]int
+	for _, i := range order {
+		joined := false
+		for k := range groups {
+			apart, err := g.tellApart(groups[k][0], i)
+			if err != nil {
+				return nil, err
+			}
+			if !apart || slices.Contains(b.same, i) && slices.Contains(b.same, groups[k][0]) {
+				groups[k] = append(groups[k], i)
+				joined = true
+				break
+			}
+		}
+		if !joined {
+			groups = append(groups, []int{i})
+		}
+	}
+	standing := make([]Standing, 0, len(groups))
+	for _, members := range groups {
+		standing = append(standing, g.group(members, b))
+	}
+	slices.SortStableFunc(standing, func(x, y Standing) int { return cmp.Compare(y.Probability, x.Probability) })
+	return standing, nil
+}
+
+// group names suspects that stand together by its likeliest, or by "no fault" where that explains what was seen
+// about as well as any of them: that they are met more often is no evidence.
+func (g *inquiry) group(members []int, b *belief) Standing {
+	s := Standing{SameAs: []string{}, members: members}
+	for _, i := range members {
+		if b.single == nil {
+			s.Probability += b.of[i]
+		} else {
+			s.Probability += b.single[i]
+		}
+	}
+	for _, p := range b.pairs { // there, whatever else is
+		if slices.Contains(members, p.i) || slices.Contains(members, p.j) {
+			s.Probability += p.p
+		}
+	}
+	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
+	if n := slices.Index(members, g.suspects.nobody()); n > 0 {
+		best := 0.0
+		for _, i := range members {
+			best = max(best, explains(i))
+		}
+		if explains(members[n]) >= asGood*best {
+			members[0], members[n] = members[n], members[0]
+		}
+	}
+	s.Fault = g.suspects[members[0]].Name
+	s.Again = g.suspects[members[0]].renewedBy(g.repairs)
+	for _, i := range members[1:] {
+		s.SameAs = append(s.SameAs, g.suspects[i].Name)
+	}
+	s.Alike = g.alike(members)
+	return s
+}
+
+// alike says why the members of a group read alike; nil for one alone.
+func (g *inquiry) alike(members []int) *instruct.Alike {
+	if len(members) < 2 {
+		return nil
+	}
+	var faults []fault.Fault
+	for _, i := range members {
+		if g.suspects[i].isFault() {
+			faults = append(faults, g.suspects[i].Fault)
+		}
+	}
+	return instruct.WhyAlike(g.model, faults, slices.Contains(members, g.suspects.nobody()))
+}
+
+// oneRepair adds to the leading group those that the same repair mends: which way a relay has
+// failed need not be known to renew it.
+func (g *inquiry) oneRepair(top Standing, b *belief) Standing {
+	leader := g.suspects[top.members[0]]
+	if !leader.isFault() || leader.ComesAndGoes() {
+		return top
+	}
+	repair := electric.RepairOf(leader.Fault)
+	members := slices.Clone(top.members)
+	for i, s := range g.suspects {
+		if s.isFault() && b.of[i] >= stillStanding && !slices.Contains(members, i) && electric.RepairOf(s.Fault) == repair {
+			members = append(members, i)
+		}
+	}
+	return g.group(members, b)
+}
+
+// mergeAll makes one group of all that still has a likelihood worth naming, where no test at
+// hand would tell any of it apart.
+func mergeAll(groups []Standing) []Standing {
+	first := groups[0]
+	var rest []Standing
+	for _, s := range groups[1:] {
+		if s.Probability < worthNaming || s.Fault == SomethingElse {
+			rest = append(rest, s)
+			continue
+		}
+		first.Probability += s.Probability
+		first.SameAs = append(append(first.SameAs, s.Fault), s.SameAs...)
+		first.members = append(first.members, s.members...)
+	}
+	return append([]Standing{first}, rest...)
+}

@@ -1,0 +1,259 @@
+package diagnose
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/predict"
+	"ironthread/core/probe"
+)
+
+// Now is how the car stands: the command given last, if any, and the ledger; what the technician has and
+// likes; and what the workshop has learnt. Kit and School change what is offered and in which order, Learnt
+// what is believed beforehand, none what a reading proves.
+type Now struct {
+	State  *harness.State
+	Setup  []electric.Action
+	Kit    probe.Kit
+	School probe.School
+	Learnt Experience
+	// Order, where it is given, puts the tests that tell something into a fixed order, instead of the most
+	// information a minute.
+	Order func(t probe.Test) int
+}
+
+// inquiry is one question put to the guide: for whom, with what the workshop has learnt, and how the
+// car stands at the moment looked at. Everything that asks for predictions goes through it, so that
+// it stops when nobody waits any more.
+type inquiry struct {
+	*Guide
+	ctx    context.Context
+	priors []float64 // of each suspect, with a workshop's experience counted in
+	phase
+	stand
+	drivers []int    // the controllers' driver pins, once asked for
+	came    *inquiry // the same about the cars as they came in, once asked for
+}
+
+// stand is how the suspects' cars stand: what has blown on each in the set-up they were in last.
+type stand struct {
+	setup []electric.Action
+	blown []predict.Blown
+	pages map[string]*foretold // by set-up, for what has blown now
+}
+
+// foretold is a page with what its suspects' cars show as they stand.
+type foretold struct {
+	*predict.Page
+	of    []*predict.Figures
+	blown []predict.Blown
+}
+
+// ask begins a question. Cars stand as they came in: the complaint has happened.
+func (g *Guide) ask(ctx context.Context, now Now) (*inquiry, error) {
+	q := &inquiry{Guide: g, ctx: ctx, priors: g.suspects.learnt(g.circuit, now.Learnt), phase: phaseOf(now.Setup)}
+	begun, err := g.table.BegunAll(ctx)
+	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
+	return q, err
+}
+
+// asItCame is the same question about the cars as they came in, whatever has been done since.
+func (g *inquiry) asItCame() (*inquiry, error) {
+	if g.came != nil {
+		return g.came, nil
+	}
+	begun, err := g.table.BegunAll(g.ctx)
+	if err != nil {
+		return nil, err
+	}
+	q := *g
+	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
+	g.came = &q
+	q.came = &q
+	return g.came, nil
+}
+
+// carried is what has blown once the set-up has been changed.
+func (s *stand) carried(m *electric.Model, setup []electric.Action) []predict.Blown {
+	list := make([]predict.Blown, len(s.blown))
+	for i, b := range s.blown {
+		if b != (predict.Blown{}) {
+			list[i] = b.Carry(m, s.setup, setup)
+		}
+	}
+	return list
+}
+
+// page finds or begins what is foretold in a set-up.
+func (g *inquiry) page(setup []electric.Action) (*foretold, error) {
+	name := probe.SetupKey(setup)
+	if p := g.pages[name]; p != nil {
+		return p, nil
+	}
+	page, err := g.table.Page(setup)
+	if err != nil {
+		return nil, err
+	}
+	p := &foretold{Page: page, of: make([]*predict.Figures, len(g.suspects)), blown: g.carried(g.model, setup)}
+	g.pages[name] = p
+	return p, nil
+}
+
+// need makes the figures of these suspects.
+func (g *inquiry) need(p *foretold, which []int) error {
+	return p.Need(g.ctx, which, p.blown, p.of)
+}
+
+// pageFor is a page with the figures of these suspects.
+func (g *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, error) {
+	p, err := g.page(setup)
+	if err == nil {
+		err = g.need(p, which)
+	}
+	return p, err
+}
+
+// moveTo takes the cars into a set-up and, where a state is entered, through it: what blows there
+// stays blown.
+func (g *inquiry) moveTo(setup []electric.Action, state int) error {
+	if state < 0 {
+		blown := g.carried(g.model, setup)
+		g.land(setup, blown)
+		return nil
+	}
+	p, err := g.pageFor(setup, g.suspects.everyone())
+	if err != nil {
+		return err
+	}
+	blown := make([]predict.Blown, len(g.suspects))
+	for i, f := range p.of {
+		if f != nil {
+			blown[i] = f.After(state)
+		}
+	}
+	g.land(setup, blown)
+	return nil
+}
+
+// land notes how the cars stand now; what was foretold for other blown fuses is let go.
+func (g *inquiry) land(setup []electric.Action, blown []predict.Blown) {
+	same := probe.SetupKey(probe.Lasting(setup)) == probe.SetupKey(probe.Lasting(g.setup))
+	for i := range blown {
+		same = same && blown[i] == g.blown[i]
+	}
+	g.setup, g.blown = setup, blown
+	if !same {
+		g.pages = map[string]*foretold{}
+	}
+}
+
+// standing tells one way in which the cars' fuses have blown from another.
+func (s *stand) standing() string {
+	var sum uint64 = 14695981039346656037 // FNV-1a
+	for _, b := range s.blown {
+		for _, w := range b {
+			sum = (sum ^ w) * 1099511628211
+		}
+	}
+	return fmt.Sprintf("#%x", sum)
+}
+
+// entered is the state that a test brings the car into; -1 where none is: with the power off, by hand and
+// eye, from a tool.
+func (g *inquiry) entered(t probe.Test) int {
+	if !t.Kind().InState() {
+		return -1
+	}
+	return g.table.StateIndex(t.State)
+}
+
+// cast makes what a test's instrument shows on the cars of these suspects.
+func (g *inquiry) cast(t probe.Test, which []int) ([]*predict.Shown, error) {
+	c, err := g.table.Cast(t.Key(), t.Setup, t.State, func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
+		return g.instrument(t, setup, s.Faults())
+	})
+	if err != nil {
+		return nil, err
+	}
+	shown := make([]*predict.Shown, len(g.suspects))
+	return shown, c.Need(g.ctx, which, g.carried(g.model, t.Setup), shown)
+}
+
+// since keeps the observations of the car as it is now.
+func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
+	if g.begun() {
+		return seen
+	}
+	var kept []probe.Observation
+	for k := range seen {
+		if setup, err := electric.ParseSetup(g.circuit, seen[k].Setup); err == nil && g.holds(setup) {
+			kept = append(kept, seen[k])
+		}
+	}
+	return kept
+}
+
+// exonerated tells whether the suspect's part is one never used before.
+func (g *inquiry) exonerated(s *suspect) bool {
+	return g.prior(s) <= newPart*g.priors[s.at]
+}
+
+// prior is what a suspect is believed before this phase's evidence: a new part is exonerated,
+// a used one keeps some of its suspicion. A fuse that the fault just mended has blown, and that has
+// not been renewed since, is as likely as that the repair was the right one.
+func (g *inquiry) prior(s *suspect) float64 {
+	p := g.priors[s.at]
+	switch {
+	case g.begun():
+		return p
+	case s.Name == NoFault:
+		return allMended
+	case !s.isFault():
+		return p
+	}
+	for _, a := range g.repairs {
+		if electric.RepairIn([]electric.Action{a}, s.Fault).Verb != "" {
+			continue
+		}
+		if a.Verb == electric.RenewedUsed {
+			p *= usedPart
+		} else {
+			p *= newPart
+		}
+	}
+	if s.Fault.On == fault.OnPart && s.Fault.Words == fault.Open && g.leftBlown(s.Fault.Part) {
+		return max(p, allMended)
+	}
+	return p
+}
+
+// leftBlown tells whether a repair in this phase has mended a fault that blows this fuse, with the
+// fuse not renewed since.
+func (g *inquiry) leftBlown(fuse string) bool {
+	n := slices.Index(g.model.Fused(), fuse)
+	if n < 0 {
+		return false
+	}
+	last := -1
+	for k, a := range g.repairs {
+		if a.Part == fuse {
+			last = k
+		}
+	}
+	for _, a := range g.repairs[last+1:] {
+		for _, s := range g.suspects {
+			if !s.isFault() || !a.Mends(s.Fault) {
+				continue
+			}
+			begun, err := g.table.Begun(s.at)
+			if err == nil && blows(begun, n) {
+				return true
+			}
+		}
+	}
+	return false
+}

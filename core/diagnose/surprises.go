@@ -1,0 +1,96 @@
+package diagnose
+
+import (
+	"fmt"
+	"slices"
+
+	"ironthread/core/probe"
+)
+
+// Surprise is an observation that fits nothing the others leave.
+type Surprise struct {
+	Index int    `json:"index"`
+	Text  string `json:"text"`
+}
+
+// surprises finds the observations that fit nothing the others leave, and those that gainsay another
+// answer to the same question.
+func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b *belief) []Surprise {
+	expected := make([][]float64, len(e.questions))
+	for n, q := range e.questions {
+		expected[n] = g.expected(q, sums)
+	}
+	var list []Surprise
+	for k, at := range e.of {
+		if at.question < 0 || expected[at.question] == nil {
+			continue
+		}
+		q := e.questions[at.question]
+		a := q.answers[at.answer]
+		if a.fits == nil {
+			continue
+		}
+		switch {
+		case len(q.answers) > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
+			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again",
+				seen[k].String())})
+		case len(q.answers) == 1 && expected[at.question][at.answer] < surprisingBelow && !b.explains(a.fits):
+			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())})
+		}
+	}
+	return list
+}
+
+// comesAndGoesLeads tells whether the likeliest suspect shows now and not then, so that two answers
+// to one question are no surprise.
+func (g *inquiry) comesAndGoesLeads(b *belief) bool {
+	lead := 0
+	for i := range b.of {
+		if b.of[i] > b.of[lead] {
+			lead = i
+		}
+	}
+	return g.suspects[lead].ComesAndGoes()
+}
+
+// explains tells whether a pair of faults that is believed in accounts for an answer.
+func (b *belief) explains(fits []fit) bool {
+	for _, p := range b.pairs {
+		if p.p >= pairExplains && max(slices.Max(fits[p.i][:]), slices.Max(fits[p.j][:])) > explainsWell {
+			return true
+		}
+	}
+	return false
+}
+
+// expected is how likely each answer to a question was, going by all other questions; nil where it
+// says nothing now.
+func (g *inquiry) expected(q *question, sums logs) []float64 {
+	if !slices.ContainsFunc(q.answers, func(a answer) bool { return a.fits != nil }) {
+		return nil
+	}
+	without := make(logs, len(g.suspects))
+	var one fit
+	for i, s := range g.suspects {
+		q.log(s, i, &one)
+		for k := range one {
+			without[i][k] = sums[i][k] - one[k]
+		}
+	}
+	b := g.believe(without)
+	list := make([]float64, len(q.answers))
+	for n, a := range q.answers {
+		if a.fits == nil {
+			continue
+		}
+		for i, s := range g.suspects {
+			if s.Unknown {
+				continue
+			}
+			for k, w := range b.car[i] {
+				list[n] += b.of[i] * w * a.fits[i][k]
+			}
+		}
+	}
+	return list
+}

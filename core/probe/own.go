@@ -1,0 +1,111 @@
+package probe
+
+import (
+	"fmt"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+)
+
+// Tests that a technician chooses for themselves: with leads on pins, or of one part, by the names under
+// which a page offers them.
+
+// Choice is a test that is offered by name.
+type Choice struct{ Word, Label string }
+
+// LeadTests are those with leads, or a clamp, at pins.
+var LeadTests = []Choice{
+	{string(Volts), "Volts"}, {string(Lamp), "Test lamp"}, {heavy, "Heavy test lamp"}, {string(LED), "LED tester"},
+	{string(Amps), "Clamp, amps"}, {string(Ohms), "Ohms (power off)"},
+}
+
+// Names of tests of a part that are not kinds of their own.
+const (
+	bySwap   = "swap"
+	byBridge = "bridge"
+	direct   = "direct"
+	coilOhms = "coil"
+	makeOhms = "make"
+	welded   = "welded"
+	restOhms = "rest"
+	curve    = "curve"
+)
+
+// PartTests are those of one part.
+var PartTests = []Choice{
+	{string(Relay), "Relay felt or heard"}, {bySwap, "Relay swapped with its neighbour, then a look"},
+	{byBridge, "Relay out, 30–87 bridged fused, then a look"}, {coilOhms, "Relay on the bench: coil"},
+	{makeOhms, "Relay on the bench: 30–87 energised"}, {welded, "Relay on the bench: 30–87 at rest"},
+	{restOhms, "Relay on the bench: 30–87a at rest"}, {curve, "Sensor unplugged: ohms against its curve"},
+	{string(Turned), "Fan turned by hand (unplugged)"}, {direct, "Fan fed directly (unplugged)"},
+	{string(Looked), "Looked at closely"}, {string(Wiggled), "Tapped and wiggled"},
+}
+
+// WithLeads is a test of a person's own choice at pins, as the car stands; do is one of [LeadTests], a look or
+// the codes. Ohms ask for the power to be off.
+func WithLeads(c *harness.Circuit, do string, state *harness.State, now []electric.Action, at, from string) (Test, error) {
+	o := Observation{State: state.Name, Setup: SetupWords(now), At: at, From: from}
+	if do == heavy {
+		do, o.With = string(Lamp), heavy
+	}
+	t, err := o.Told(c, Do(do))
+	if err != nil {
+		return t, err
+	}
+	if t.At.Part != "" && !t.Kind().InState() && !t.At.Inner && !t.From.Inner {
+		t.Setup = PowerOff(c, t.Setup)
+	}
+	return t, nil
+}
+
+// OfPart is a test of a person's own choice of one part, by its name among [PartTests].
+func OfPart(c *harness.Circuit, word string, state *harness.State, now []electric.Action, name string) (Test, error) {
+	part := c.Part(name)
+	if part == nil {
+		return Test{}, fmt.Errorf("there is no part %s", harness.Clipped(name, maxKey))
+	}
+	tests := append([]Test{
+		{Do: Looked, State: state, Setup: now, Part: name}, {Do: Wiggled, State: state, Setup: now, Part: name},
+	}, Around(c, now, part)...)
+	for _, made := range tests {
+		needsState := made.Kind().InState() && named(c, made) != direct || named(c, made) == curve
+		if named(c, made) == word && (made.State == state || !needsState) {
+			return made, nil
+		}
+	}
+	return Test{}, fmt.Errorf("this cannot be done with %s now (%s)", name, part.Kind())
+}
+
+// named is the name of a test of a part among [PartTests].
+func named(c *harness.Circuit, t Test) string {
+	has := func(v electric.Verb) bool {
+		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == v })
+	}
+	switch kind := t.Kind().(type) {
+	case Seen:
+		switch {
+		case has(electric.Pack):
+			return direct
+		case has(electric.Jumper):
+			return byBridge
+		case has(electric.Swapped):
+			return bySwap
+		}
+	case Figured:
+		switch {
+		case kind.InState():
+		case c.Part(t.At.Part).Kind() == harness.KindSensor:
+			return curve
+		case t.At.Name == "86":
+			return coilOhms
+		case t.From.Name == "87a":
+			return restOhms
+		case has(electric.Pack):
+			return makeOhms
+		default:
+			return welded
+		}
+	}
+	return string(t.Do)
+}
