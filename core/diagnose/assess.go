@@ -24,7 +24,7 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 		return nil, err
 	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: q.spread(b.of)}
-	a.Repaired = q.phase.words()
+	a.Repaired = q.words()
 	if a.Suspects, err = q.groups(b); err != nil {
 		return nil, err
 	}

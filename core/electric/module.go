@@ -17,6 +17,7 @@ import (
 type drive struct {
 	feed, out, ground node
 	share             float64
+	wanted            float64 // of one set by hand: its share, unless it is pushed back
 	siemens           float64
 	low               bool // the load hangs between feed and output
 	places            [3]place
@@ -229,6 +230,7 @@ func (n *Network) sense(s *harness.State) {
 	}
 	for _, k := range n.knobs {
 		n.drives[k.drive].share = k.share(s)
+		n.drives[k.drive].wanted = n.drives[k.drive].share
 	}
 }
 
@@ -242,9 +244,38 @@ func (n *Network) restModules() {
 	}
 }
 
+// pushBackVolts is how far an output must stand above what its drive would give before it is pushed back,
+// volts: far above rounding, far below anything that a meter shows.
+const pushBackVolts = 1e-6
+
+// pushedBack tells whether an output is held above what a share would give, by a short to battery or by
+// another feed. A module's switch carries current one way only: it then blocks, and is no transformer that
+// makes high volts at its feed of what comes back.
+func (n *Network) pushedBack(drive int, share float64) bool {
+	d := n.drives[drive]
+	d.share = share
+	w := d.weights()
+	return w[0]*n.at(d.feed)+w[1]*n.at(d.out)+w[2]*n.at(d.ground) < -pushBackVolts
+}
+
+// give sets a drive's share, nothing where it is pushed back; true where that changed it.
+func (n *Network) give(drive int, share float64) bool {
+	if share > 0 && n.pushedBack(drive, share) {
+		share = 0
+	}
+	if math.Abs(share-n.drives[drive].share) <= 1e-4 {
+		return false
+	}
+	n.drives[drive].share = share
+	return true
+}
+
 // moveModules lets every module read its inputs and set its outputs; true where one changed.
 func (n *Network) moveModules() bool {
 	moved := false
+	for _, k := range n.knobs {
+		moved = n.give(k.drive, n.drives[k.drive].wanted) || moved
+	}
 	nominal := n.model.Circuit.Nominal()
 	for i := range n.modules {
 		m := &n.modules[i]
@@ -279,8 +310,8 @@ func (n *Network) moveModules() bool {
 			if m.deadOutput[k] {
 				share = 0
 			}
-			if share *= soft; math.Abs(share-n.drives[d].share) > 1e-4 {
-				n.drives[d].share, m.moved = share, true
+			if n.give(d, share*soft) {
+				m.moved = true
 			}
 		}
 		moved = moved || m.moved

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
 
@@ -162,4 +163,23 @@ states: {on: {}}
 	assert.Equal(t, "stopped stopped", speeds("C1 apart"))
 	assert.Equal(t, "stopped stopped", speeds("S1 open"))
 	assert.Equal(t, "stopped stopped", speeds("G1 open"))
+}
+
+// A module's output that lies against battery is held up by it: the module gives nothing, draws nothing back
+// through its switch, and is no transformer that makes high volts at its own feed.
+func TestAnOutputAgainstBatteryPushesNothingBack(t *testing.T) {
+	m := loadModel(t, "m1-bus-mixture")
+	f, err := fault.Parse(m.Circuit, "wire PM.4 - M1.+ to battery")
+	require.NoError(t, err)
+	for _, s := range m.Circuit.States {
+		p, err := m.Solve(electric.Condition{State: s, Faults: []fault.Fault{f}, After: m.Circuit.States})
+		require.NoError(t, err)
+		for pin, v := range p.Pins {
+			if v != nil {
+				assert.LessOrEqual(t, *v, p.Supply+1e-6, "%s: %s", s.Name, pin)
+			}
+		}
+		assert.False(t, p.Fuses["F1"].Open, "%s: no current runs backwards through the module's fuse", s.Name)
+		assert.Equal(t, electric.Fast, p.Motors["M1"].Speed, s.Name)
+	}
 }
