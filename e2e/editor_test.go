@@ -58,9 +58,9 @@ func TestACircuitFromPaperByKeyboard(t *testing.T) {
 			b.do(chromedp.KeyEvent(text))
 		}
 	}
-	b.click(`[data-add="part"]`)
+	b.click(`[data-add="parts"]`)
 	enter(paper.parts)
-	b.click(`[data-add="wire"]`)
+	b.click(`[data-add="wires"]`)
 	enter(paper.wires)
 	b.sees("[data-status]", "sound")
 	b.eval(`(() => { const a = document.querySelector("#harness-text"); a.value = a.value.replace("  off: {key: on}", "  off: {key: on}\n  low: {key: on, commands: [low]}\n  high: {key: on, commands: [low, high]}"); a.dispatchEvent(new Event("input")); return ""; })()`)
@@ -68,7 +68,7 @@ func TestACircuitFromPaperByKeyboard(t *testing.T) {
 	b.sees("[data-fans]", "high: M1 fast")
 	b.sees("[data-drawing]", "K3")
 	b.accessible()
-	b.click(`.tools .button`)
+	b.click(`.tools .btn-primary`)
 	b.sees(".states", "high")
 	h, err := s.keep.HarnessNamed(t.Context(), added.Name)
 	require.NoError(t, err)
@@ -104,7 +104,7 @@ func TestErrorsAreAtTheirCell(t *testing.T) {
 	assert.Equal(t, before, b.eval(`document.querySelector("#harness-text").value`), "undone, the text is as it was")
 	b.click("[data-redo]")
 	b.sees("[data-status]", "1 thing to mend")
-	b.click(".tools .button") // refused, and nothing is lost
+	b.click(".tools .btn-primary") // refused, and nothing is lost
 	b.sees("#notice", "It is not saved")
 	assert.Contains(t, b.eval(`document.querySelector("#harness-text").value`), "zz")
 }
@@ -115,10 +115,16 @@ func TestPartsAreMovedAndTheDrawingGrows(t *testing.T) {
 	b := s.tab(t)
 	b.visit(s.url + "/harnesses/f1-one-relay?state=" + "key+off")
 	b.sees(".sheet-page", "move parts")
-	b.click(`[data-zoom="in"]`)
-	assert.Equal(t, "140%", b.eval(`document.querySelector(".paper svg.sheet").style.width`))
+	width := func() float64 {
+		v, err := chromedp.Run(b.ctx, chromedp.Evaluate[float64](`document.querySelector(".paper svg.sheet").getBoundingClientRect().width`))
+		require.NoError(t, err)
+		return v
+	}
+	fitting := width()
+	b.click(`.zoom [aria-label="Larger"]`)
+	assert.InDelta(t, 1.4, width()/fitting, 0.01)
 	b.press("0")
-	assert.Equal(t, "", b.eval(`document.querySelector(".paper svg.sheet").style.width`))
+	assert.InDelta(t, fitting, width(), 1)
 	b.click("[data-arrange]")
 	b.do(chromedp.Focus(chromedp.CSS(`.paper [data-part="K1"]`)))
 	for range 6 {
@@ -150,7 +156,7 @@ func TestSocketsAndThePhotograph(t *testing.T) {
 	b.accessible()
 	b.click("[data-photo] svg")
 	b.eval(`document.querySelector("form.tag select").value = "K1"; ""`)
-	b.click("form.tag .button")
+	b.click("form.tag .btn-primary")
 	b.sees(".photo", "K1")
 	h, err := s.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
 	require.NoError(t, err)

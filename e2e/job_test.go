@@ -21,7 +21,7 @@ func TestTheJobByMouse(t *testing.T) {
 	b.visit(s.url)
 	b.sees("h1", "In the bay")
 	b.accessible()
-	b.fill("#new-vehicle", "Tide tender")
+	b.fill("#vehicle", "Tide tender")
 	b.fill("#harness", "Twin")
 	b.fill("#complaint", "runs on high, not on low")
 	b.click(".start button")
@@ -44,7 +44,7 @@ func TestTheJobByMouse(t *testing.T) {
 
 	// A reading that is none keeps what was typed, and says what is wrong.
 	b.fill(".reading", "12,,3 V")
-	b.click(".record .button")
+	b.click(".record .btn-primary")
 	b.sees("#notice", "is not a reading in volts")
 	assert.Equal(t, "12,,3 V", b.eval(`document.querySelector(".reading").value`))
 	b.eval(`document.querySelector(".reading").value = ""`)
@@ -53,17 +53,17 @@ func TestTheJobByMouse(t *testing.T) {
 	b.do(chromedp.Reload())
 	b.sees(".thread", "low: M1 stopped, M2 stopped")
 	b.fill(".reading", "12,3")
-	b.click(".record .button")
+	b.click(".record .btn-primary")
 	b.sees(".thread", "low: 12.3 V at F3.a from F3.b")
 	b.sees(".verdict", "Verdict, proven")
 	b.sees(".verdict .fault", "F3 open")
 	b.accessible()
 
 	// The repair is entered, and every state is asked again.
-	b.click(".verdict .button")
-	b.sees(".chip.on", "F3 renewed")
+	b.click(".verdict .btn-primary")
+	b.sees(".ledger .done", "F3 renewed")
 	b.sees(".move .title", "Look at each fan")
-	b.click(".chip.on")
+	b.click(".ledger .done")
 	b.sees(".ledger", "all in place")
 
 	// Striking a reading out takes the verdict back; it stays in the thread.
@@ -79,7 +79,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.visit(s.url)
 	b.sees("h1", "In the bay")
 	focus := func(selector string) { b.do(chromedp.Focus(chromedp.CSS(selector), chromedp.NodeVisible)) }
-	focus("#new-vehicle")
+	focus("#vehicle")
 	b.keys("Hedge mower\t")
 	b.keys("Twin\t")
 	b.keys("runs on high, not on low\r")
@@ -110,7 +110,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.press("2")
 	b.sees(".states [aria-current]", "low")
 	b.press("?")
-	b.sees("#keys[open]", "the next move")
+	b.sees("#keys.show", "the next move")
 	b.keys(kb.Escape)
 
 	read := func(figure, want string) {
@@ -121,6 +121,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.sees(".move .title", "Drop from F3.a to F3.b")
 	// Another pin first, chosen from the list; then back.
 	b.press("m")
+	b.sees(".more", "With leads")
 	b.keys("K1.30")
 	b.keys("\t\t") // past the black lead's place
 	b.keys("\r")
@@ -172,7 +173,7 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 		b.sees(".move .title", "Look at each fan")
 	}
 	note := func(b *tab, text string) {
-		b.click(".more summary")
+		b.click(".more > summary")
 		b.fill("#text", text)
 		b.click("form[action$='/note'] button")
 	}
@@ -195,15 +196,15 @@ func TestTheSetupByMouse(t *testing.T) {
 	b.visit(s.url + "/jobs/7")
 	b.click(".add summary")
 	b.fill("#action", "K1 oat")
-	b.click(".add button")
+	b.click(".add form button")
 	b.sees("#notice", "is nothing done to a relay")
 	b.visit(s.url + "/jobs/7")
 	b.click(".add summary")
 	b.fill("#action", "K1 out")
-	b.click(".add button")
-	b.sees(".chip.on", "K1 out")
+	b.click(".add form button")
+	b.sees(".ledger .done", "K1 out")
 	b.sees(".sheet .slip.out", "out")
-	b.click(".chip.on")
+	b.click(".ledger .done")
 	b.sees(".ledger", "all in place")
 }
 
@@ -231,9 +232,9 @@ func TestWithoutScripts(t *testing.T) {
 		return err
 	}))
 	b.visit(s.url + "/jobs/7")
-	b.do(chromedp.WaitVisible(chromedp.CSS("noscript p")))
+	b.do(chromedp.WaitVisible(chromedp.CSS("noscript div")))
 	b.click(`label:has(input[name="fan-M1"][value="fast"])`)
-	b.click(".record .button")
+	b.click(".record .btn-primary")
 	b.do(chromedp.WaitVisible(chromedp.CSS(".bead.seen")))
 }
 
@@ -244,7 +245,7 @@ func TestTheServerGone(t *testing.T) {
 	b.visit(s.url + "/jobs/6")
 	b.fill(".reading", "6.1")
 	require.NoError(t, s.keep.Close())
-	b.click(".record .button")
+	b.click(".record .btn-primary")
 	b.sees("#notice", "what was recorded before is safe")
 	assert.Equal(t, "6.1", b.eval(`document.querySelector(".reading").value`))
 }
@@ -268,8 +269,8 @@ func TestTheSheetPage(t *testing.T) {
 	b.click(`form:has(#fault) button`)
 	b.sees(".put", "F3 open")
 	b.sees(".reading-large", "12.60")
-	b.click(".views a:nth-child(2)")
+	b.click(`.switches a[href*="view=roles"]`)
 	b.sees(".key", "switched")
-	b.click(".put .chip")
+	b.click(".put .btn")
 	b.sees(".thread", "As drawn")
 }

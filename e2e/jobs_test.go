@@ -71,6 +71,7 @@ func (c *car) asked() (diagnose.Move, string) {
 	}
 	require.NoError(c.t, json.Unmarshal([]byte(raw), &m))
 	m.Move.Part = m.Part
+	m.About(m.Do, m.Part)
 	return m.Move, raw
 }
 
@@ -97,16 +98,17 @@ func (c *car) record(o probe.Observation) {
 		}
 	case o.Codes != nil:
 		c.fill(".reading", strings.Join(append([]string{"none"}, *o.Codes...), " "))
-		c.click(".record .button")
+		c.click(".record .btn-primary")
 	case o.Word() != "":
 		c.click(fmt.Sprintf(`label:has(input[name="word"][value="%s"])`, o.Word()))
 	default:
 		c.fill(".reading", o.Reading().String())
-		c.click(".record .button")
+		c.click(".record .btn-primary")
 	}
 	ctx, cancel := context.WithTimeout(c.ctx, patience)
 	defer cancel()
-	expr := fmt.Sprintf(`document.querySelectorAll(".bead.seen").length > %s`, before)
+	// What was asked from the list before closing leads back to it.
+	expr := fmt.Sprintf(`document.querySelectorAll(".bead.seen").length > %s || !!document.querySelector(".ticks")`, before)
 	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expr))
 	for err != nil && ctx.Err() == nil { // another page has come meanwhile
 		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expr))
@@ -134,12 +136,12 @@ func TestABlownLinkFuse(t *testing.T) {
 	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
 	c.follow(12)
 	c.sees(".verdict .fault", "F3 open")
-	c.click(".repairform .button")
-	c.sees(".chip.on", "F3 renewed")
+	c.click(".repairform .btn-primary")
+	c.sees(".ledger .done", "F3 renewed")
 	// The fuse is whole now: every state is asked again, and each is as it should be.
 	c.follow(8)
 	c.sees(".verdict", "Every state is as it should be after the repair")
-	c.click(".verdict a.button")
+	c.click(".verdict a.btn-primary")
 	c.sees("h2", "To be seen before the job closes")
 	c.sees("h3", "Does F3 open explain the complaint?")
 	c.accessible()
@@ -183,7 +185,7 @@ func TestAFanLeftUnplugged(t *testing.T) {
 	c.own("do=turned&part=M2&state=off")
 	c.sees(".record", "M2 unplugged")
 	c.answer()
-	c.sees(".chip.on", "M2 unplugged")
+	c.sees(".ledger .done", "M2 unplugged")
 	// The next look expects what an unplugged fan does: that it stands is no evidence.
 	c.own("look=1&state=high")
 	c.sees(".good", "M2 stopped")
@@ -191,7 +193,7 @@ func TestAFanLeftUnplugged(t *testing.T) {
 	c.visit(c.url + "/verify")
 	c.sees(".caution", "Still on the car: M2 unplugged")
 	c.fill("#closing", "done")
-	c.click(".closing .button")
+	c.click(".closing .btn-primary")
 	c.sees("#notice", "The ledger is not empty: M2 unplugged")
 }
 
@@ -200,14 +202,14 @@ func TestTwoFaults(t *testing.T) {
 	c.follow(24)
 	first := c.text(".verdict .fault")
 	require.Contains(t, []string{"F1 open", "F3 open"}, first)
-	c.click(".repairform .button")
-	c.sees(".chip.on", "renewed")
+	c.click(".repairform .btn-primary")
+	c.sees(".ledger .done", "renewed")
 	c.follow(24)
 	second := c.text(".verdict .fault")
 	require.Contains(t, []string{"F1 open", "F3 open"}, second)
 	require.NotEqual(t, first, second)
-	c.click(".repairform .button")
-	c.sees(".chip.on", second[:2]+" renewed")
+	c.click(".repairform .btn-primary")
+	c.sees(".ledger .done", second[:2]+" renewed")
 	c.follow(8)
 	c.sees(".verdict", "Every state is as it should be after the repair")
 }
@@ -221,7 +223,7 @@ func TestAContradiction(t *testing.T) {
 	c.own("look=1&state=low")
 	// Both fans turn, says a tired eye: with one side of the link fuse dead.
 	c.record(probe.Observation{Fans: map[string]string{"M1": "slow", "M2": "slow"}})
-	c.sees(".move .notice.bad", "this contradicts the rest; take it again")
+	c.sees(".move .alert-danger", "this contradicts the rest; take it again")
 	// Taken again and the first struck out, all is plain.
 	c.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
 	c.sees(".bead.struck", "struck out")
@@ -256,7 +258,7 @@ func TestTheStudyPage(t *testing.T) {
 	b := s.tab(t)
 	b.visit(s.url + "/harnesses/f10-speed-controller/study")
 	b.sees("h1", "Study: Shed fan")
-	b.click(".ask .button")
+	b.click(".ask .btn-primary")
 	b.sees(".reasons", "fixed textbook order")
 	b.sees("p", "Minutes against the fixed order")
 	b.accessible()
@@ -272,7 +274,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 	c.fill(`.repairform input[name="text"]`, "new fuse, cavity cleaned")
 	c.fill(`.repairform input[name="parts"]`, "blade fuse")
 	c.fill(`.repairform input[name="minutes"]`, "4,5")
-	c.click(".repairform .button")
+	c.click(".repairform .btn-primary")
 	c.sees(".bead.repaired", "new fuse, cavity cleaned")
 	c.follow(6)
 	c.sees(".verdict", "Every state is as it should be after the repair")
@@ -281,7 +283,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 	for range 30 {
 		c.visit(c.url + "/verify")
 		c.sees("h2", "To be seen before the job closes")
-		if strings.Contains(c.text(".columns h2"), "all of it seen") {
+		if strings.Contains(c.text("main h2"), "all of it seen") {
 			break
 		}
 		if link := c.eval(`document.querySelector(".ticks li:not(.done) a.do")?.getAttribute("href") || ""`); link != "" {
@@ -293,10 +295,10 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 		c.click(`.ticks li:not(.done) button[value="as expected"]`)
 		c.quiet()
 	}
-	c.sees(".columns h2", "all of it seen")
+	c.sees("main h2", "all of it seen")
 	c.accessible()
 	c.fill("#closing", "the fuse's blade was green")
-	c.click(".closing .button")
+	c.click(".closing .btn-primary")
 	c.sees(".move", "This job is closed: verified")
 	c.visit(c.url + "/report")
 	c.sees(".owner", "We found the trouble at the fuse F1")
@@ -313,12 +315,13 @@ func TestToolsByTouch(t *testing.T) {
 	b := s.tab(t)
 	b.visit(s.url + "/jobs/6")
 	b.sees(".move .title", "Volts at")
-	b.click(".toollink")
+	b.click(".person button")
+	b.click(`.person a[href^="/tools"]`)
 	b.sees("h1", "Tools and way of working")
 	b.accessible()
 	b.click(`label:has(input[name="tool-meter"])`)
 	b.click(`label:has(input[name="school"][value="swap first"])`)
-	b.click(".asked .button")
+	b.click(".asked .btn-primary")
 	b.sees(".move .title", "") // kept, and back at the job
 	require.Contains(t, b.eval("location.pathname"), "/jobs/6")
 	require.NotContains(t, b.text(".move .title"), "Volts")
@@ -334,8 +337,8 @@ func TestASetupAtOneTouch(t *testing.T) {
 	c := bring(t, s, "f3-twin-series-parallel", "K1 coil open")
 	c.own("do=coil&part=K1&state=off")
 	c.sees(".move .title", "K1 on the bench")
-	c.click(".setfirst .chip")
-	c.sees(".chip.on", "K1 out")
+	c.click(".setfirst .btn")
+	c.sees(".ledger .done", "K1 out")
 	c.own("do=coil&part=K1&state=off")
 	c.answer()
 	c.sees(".thread", "K1 on the bench: OL between 86 and 85")

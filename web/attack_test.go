@@ -20,6 +20,7 @@ import (
 	"ironthread/core/predict"
 	"ironthread/library/librarytest"
 	"ironthread/web"
+	"ironthread/web/worked"
 )
 
 // regexpTime finds the times of a job file.
@@ -195,7 +196,7 @@ func TestTwelveFansOpen(t *testing.T) {
 	}
 	for _, n := range sizes {
 		options := testOptions()
-		options.Circuits, options.Patience = web.NewCircuits(predict.DefaultBytes), 0
+		options.Circuits, options.Patience = worked.NewCircuits(predict.DefaultBytes), 0
 		w := openWith(t, options)
 		j := w.opened(librarytest.ManyFans(n))
 		var before, after runtime.MemStats
@@ -205,7 +206,7 @@ func TestTwelveFansOpen(t *testing.T) {
 		r := w.get(j)
 		first := time.Since(start)
 		require.Equal(t, http.StatusOK, r.Code)
-		for strings.Contains(r.Body.String(), `class="working"`) {
+		for strings.Contains(r.Body.String(), `class="card working"`) {
 			time.Sleep(100 * time.Millisecond)
 			r = w.get(j)
 		}
@@ -249,7 +250,7 @@ func TestMemoryStaysWithinItsBytes(t *testing.T) {
 	}
 	const budget = 16 << 20
 	options := testOptions()
-	options.Circuits = web.NewCircuits(budget)
+	options.Circuits = worked.NewCircuits(budget)
 	w := openWith(t, options)
 	var before, after runtime.MemStats
 	runtime.GC()

@@ -11,15 +11,16 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
+
+	"ironthread/web/jobs"
+	"ironthread/web/room"
 )
 
 // Limits on what is taken in.
 const (
 	maxBody    = 1 << 20
-	maxText    = 2000
 	maxHeader  = 64 << 10
 	maxQuery   = 16 << 10
 	requestFor = 40 * time.Second // a request and all it asks for
@@ -27,13 +28,13 @@ const (
 
 // hosts refuses requests that name another host than those configured: a page elsewhere that has its
 // own name pointed here must not be served.
-func (a *App) hosts(next http.Handler) http.Handler {
+func (a *App) named(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		host := r.Host
 		if h, _, err := net.SplitHostPort(host); err == nil {
 			host = h
 		}
-		if !slices.Contains(a.opts.Hosts, strings.ToLower(strings.Trim(host, "[]"))) {
+		if !slices.Contains(a.hosts, strings.ToLower(strings.Trim(host, "[]"))) {
 			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 			w.WriteHeader(http.StatusMisdirectedRequest)
 			_, _ = fmt.Fprintln(w, "This server does not go by that name; use the address it was started with.")
@@ -62,13 +63,13 @@ func (a *App) guard(c *gin.Context) {
 	limit := int64(maxBody)
 	switch path := c.Request.URL.Path; {
 	case strings.HasSuffix(path, "/photo"):
-		limit += maxPhotoBytes
+		limit += room.MaxPhotoBytes
 	case path == "/jobs/import":
-		limit += maxJobFile
+		limit += jobs.MaxJobFile
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit)
 	if status, sentence := readable(c.Request, limit); status != http.StatusOK {
-		a.fail(c, status, sentence)
+		a.front.Fail(c, status, sentence)
 		return
 	}
 	c.Next()
@@ -80,7 +81,7 @@ const multipartInMemory = 4 << 20
 // readable reads a request's form, and says what is wrong with the request, if anything is.
 func readable(r *http.Request, limit int64) (status int, sentence string) {
 	const noText = "The request holds what is no text (a NUL, or broken UTF-8); nothing was done."
-	if !plainText(r.URL.Path) || len(r.URL.RawQuery) > maxQuery {
+	if !room.PlainText(r.URL.Path) || len(r.URL.RawQuery) > maxQuery {
 		return http.StatusBadRequest, noText
 	}
 	query, err := url.ParseQuery(r.URL.RawQuery)
@@ -111,32 +112,12 @@ func readable(r *http.Request, limit int64) (status int, sentence string) {
 	return http.StatusOK, ""
 }
 
-func plainText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
-
-func plainForm(form url.Values) bool {
-	for key, values := range form {
-		if !plainText(key) || slices.ContainsFunc(values, func(v string) bool { return !plainText(v) }) {
-			return false
-		}
-	}
-	return true
-}
-
-// field is a posted text without blanks around it; one that is too long is refused, never cut.
-func field(c *gin.Context, name, what string, most int) (string, error) {
-	text := strings.TrimSpace(strings.ReplaceAll(c.PostForm(name), "\r\n", "\n"))
-	if n := utf8.RuneCountInString(text); n > most {
-		return "", fmt.Errorf("%s has %d characters, and at most %d are kept; make it shorter", what, n, most)
-	}
-	return text, nil
-}
-
 // recovered turns a panic into a page that says so; the log has the rest.
 func (a *App) recovered(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			a.opts.Log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p))
-			a.fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
+			a.front.Log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p))
+			a.front.Fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
 		}
 	}()
 	c.Next()
@@ -149,4 +130,13 @@ func (a *App) health(c *gin.Context) {
 		return
 	}
 	c.String(http.StatusOK, "ok")
+}
+
+func plainForm(form url.Values) bool {
+	for key, values := range form {
+		if !room.PlainText(key) || slices.ContainsFunc(values, func(v string) bool { return !room.PlainText(v) }) {
+			return false
+		}
+	}
+	return true
 }

@@ -225,7 +225,7 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 		requests = append(requests, request{path, func() *httptest.ResponseRecorder { return w.get(path) }})
 	}
 	for _, form := range [][]string{
-		{"/jobs", "new-vehicle", "Gritter 12", "harness", strconv.FormatInt(source.ID, 10), "complaint", "runs hot"},
+		{"/jobs", "vehicle", "Gritter 12", "harness", strconv.FormatInt(source.ID, 10), "complaint", "runs hot"},
 		{id + "/seen", "do", "volts", "at", "F3.a", "state", "low", "reading", "12.2"},
 		{id + "/setup", "action", "K2 out"},
 		{id + "/setup/all", "setup", "K3 out"},

@@ -28,7 +28,7 @@ func (w *workshop) newJobOn(circuit, complaint string) string {
 	w.t.Helper()
 	h, err := w.keep.HarnessNamed(w.t.Context(), circuit)
 	require.NoError(w.t, err)
-	r := w.post("/jobs", "new-vehicle", "Gritter 40", "harness", strconv.FormatInt(h.ID, 10), "complaint", complaint)
+	r := w.post("/jobs", "vehicle", "Gritter 40", "harness", strconv.FormatInt(h.ID, 10), "complaint", complaint)
 	require.Equal(w.t, http.StatusSeeOther, r.Code, notice(r.Body.String()))
 	return r.Header().Get("Location")
 }

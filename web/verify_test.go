@@ -137,7 +137,7 @@ func TestThePagesBesideAJob(t *testing.T) {
 	page := w.get(job + "/believe?part=K3").Body.String()
 	says(t, page, "The cheapest test that could prove it wrong")
 	says(t, page, "F3 open")
-	link := regexp.MustCompile(`class="button" href="(/jobs/[^"]+)"`).FindStringSubmatch(page)
+	link := regexp.MustCompile(`class="btn btn-primary" href="(/jobs/[^"]+)"`).FindStringSubmatch(page)
 	require.NotNil(t, link)
 	says(t, w.get(strings.ReplaceAll(link[1], "&amp;", "&")).Body.String(), "Your choice")
 	says(t, w.get(job+"/why?fault=F3+open").Body.String(), "for it")
@@ -161,7 +161,7 @@ func TestToolsAreThePersons(t *testing.T) {
 		q.AddCookie(cookie)
 		return w.do(q).Body.String()
 	}
-	says(t, get("/tools"), `value="fuse first" checked`)
+	assert.Regexp(t, `value="fuse first"\s+checked`, get("/tools"))
 	job := w.jobNamed("Library bus")
 	page := get(job)
 	silent(t, page, "Volts at")

@@ -21,6 +21,7 @@ import (
 	"ironthread/store"
 	"ironthread/store/storetest"
 	"ironthread/web"
+	"ironthread/web/worked"
 )
 
 func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
@@ -29,7 +30,7 @@ func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 var testHosts = []string{"example.com"}
 
 // testCircuits are worked out once for all tests.
-var testCircuits = web.NewCircuits(predict.DefaultBytes)
+var testCircuits = worked.NewCircuits(predict.DefaultBytes)
 
 // forms counts the forms sent, so that each has a token of its own.
 var forms atomic.Int64
@@ -140,7 +141,7 @@ func TestStartAJob(t *testing.T) {
 			twin = fmt.Sprint(h.ID)
 		}
 	}
-	r := w.post("/jobs", "new-vehicle", "Tide tender", "harness", twin, "complaint", "fan never runs")
+	r := w.post("/jobs", "vehicle", "Tide tender", "harness", twin, "complaint", "fan never runs")
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "Tide tender: fan never runs")

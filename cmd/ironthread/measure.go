@@ -178,10 +178,6 @@ func exportSVG(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
 			return inputError{err}
 		}
 	}
-	text, err := drawing.Standalone(sheet.Draw(c), look)
-	if err != nil {
-		return err
-	}
-	_, err = io.WriteString(out, text)
+	_, err := io.WriteString(out, string(drawing.Standalone(sheet.Draw(c), look)))
 	return err
 }

@@ -2,8 +2,6 @@ package drawing
 
 import (
 	"fmt"
-	"html"
-	"io"
 	"math"
 )
 
@@ -40,9 +38,9 @@ const (
 	plotTicksX, plotTicksY = 8, 5
 )
 
-// WritePlot writes the <svg> element.
-func WritePlot(w io.Writer, p *Plot) error {
-	d := &svg{w: w}
+// Picture draws the <svg> element.
+func (p *Plot) Picture() Picture {
+	d := &svg{}
 	low, high := p.span()
 	x := func(t float64) float64 {
 		return plotLeft + (t-p.From)/(p.To-p.From)*(plotWidth-plotLeft-plotRight)
@@ -51,8 +49,8 @@ func WritePlot(w io.Writer, p *Plot) error {
 		return plotHeight - plotBottom - (v-low)/(high-low)*(plotHeight-plotTop-plotBottom)
 	}
 	d.f(`<svg class="plot" xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" role="img" aria-label="%s"><title>%s</title>`,
-		plotWidth, plotHeight, html.EscapeString(p.Title), html.EscapeString(p.Title))
-	d.f(`<text class="caption" x="4" y="16">%s, %s</text>`, html.EscapeString(p.Title), html.EscapeString(p.Unit))
+		plotWidth, plotHeight, p.Title, p.Title)
+	d.f(`<text class="caption" x="4" y="16">%s, %s</text>`, p.Title, p.Unit)
 	for _, v := range ticks(low, high, plotTicksY) {
 		d.f(`<path class="grid" d="M%d %.1fH%d"/><text class="tick" x="%d" y="%.1f" text-anchor="end">%s</text>`,
 			plotLeft, y(v), plotWidth-plotRight, plotLeft-6, y(v)+4, tickWord(v))
@@ -63,7 +61,7 @@ func WritePlot(w io.Writer, p *Plot) error {
 	}
 	for _, m := range p.Marks {
 		d.f(`<path class="moment" d="M%.1f %dV%d"/><text class="tick moment" x="%.1f" y="%d">%s</text>`,
-			x(m.At), plotTop-4, plotHeight-plotBottom, x(m.At)+3, plotTop-5, html.EscapeString(m.Text))
+			x(m.At), plotTop-4, plotHeight-plotBottom, x(m.At)+3, plotTop-5, m.Text)
 	}
 	labels := make([]float64, len(p.Lines))
 	for k, l := range p.Lines {
@@ -74,10 +72,10 @@ func WritePlot(w io.Writer, p *Plot) error {
 	}
 	spread(labels, 14)
 	for k, l := range p.Lines {
-		d.f(`<text class="label" x="%d" y="%.1f">%s</text>`, plotWidth-plotRight+6, labels[k]+4, html.EscapeString(l.Name))
+		d.f(`<text class="label" x="%d" y="%.1f">%s</text>`, plotWidth-plotRight+6, labels[k]+4, l.Name)
 	}
 	d.f(`</svg>`)
-	return d.err
+	return d.picture()
 }
 
 // span is the span of the values, a little wider.

@@ -8,8 +8,7 @@ package drawing
 
 import (
 	"fmt"
-	"html"
-	"io"
+	"maps"
 	"math"
 	"net/url"
 	"slices"
@@ -42,41 +41,51 @@ type Look struct {
 const hatchFrom = 0.015
 
 type svg struct {
-	w    io.Writer
+	pen
 	s    *sheet.Sheet
 	look *Look
-	err  error
 	into map[string]float64 // current that leaves the wires into each pin
 }
 
-func (d *svg) f(format string, args ...any) {
-	if d.err == nil {
-		_, d.err = fmt.Fprintf(d.w, format, args...)
-	}
-}
+// headroom is what stands above the sheet's own upper edge: the rail's name.
+const headroom = 24
 
-// Write writes the <svg> element.
-func Write(w io.Writer, s *sheet.Sheet, look *Look) error {
-	if look == nil {
-		look = &Look{}
-	}
-	d := &svg{w: w, s: s, look: look, into: map[string]float64{}}
+// begin is a drawing begun.
+func begin(s *sheet.Sheet, look *Look) *svg {
+	d := &svg{s: s, look: look, into: map[string]float64{}}
 	if look.Point != nil {
 		for _, wire := range look.Point.Wires {
 			d.into[wire.From] -= wire.Amps
 			d.into[wire.To] += wire.Amps
 		}
 	}
+	return d
+}
+
+// hatching is what halos are filled with.
+func (d *svg) hatching() {
+	d.f(`<defs>`)
+	for n, apart := range []float64{9, 6, 3.6} { // hatching, denser where likelier
+		d.f(`<pattern id="%shatch%d" width="%g" height="%g" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">`+
+			`<path class="hatch" d="M0 0V%g"/></pattern>`, d.look.Prefix, n+1, apart, apart, apart)
+	}
+	d.f(`</defs>`)
+}
+
+// Sheet draws a sheet with what is laid over it.
+func Sheet(s *sheet.Sheet, look *Look) Picture {
+	if look == nil {
+		look = &Look{}
+	}
+	d := begin(s, look)
 	title := look.Title
 	if title == "" {
 		title = "The circuit as drawn"
 	}
-	d.f(`<svg class="sheet" xmlns="http://www.w3.org/2000/svg" viewBox="0 -24 %d %d" role="group" aria-label="%s">`,
-		s.Width, s.Height+24, html.EscapeString(title))
-	d.f(`<title>%s</title>`, html.EscapeString(title))
-	d.f(`<defs><pattern id="%[1]shatch1" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V9"/></pattern>`+
-		`<pattern id="%[1]shatch2" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V6"/></pattern>`+
-		`<pattern id="%[1]shatch3" width="3.6" height="3.6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V3.6"/></pattern></defs>`, d.look.Prefix)
+	d.f(`<svg class="sheet" xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 %d %d %d" role="group" aria-label="%s">`,
+		s.Width, s.Height+headroom, -headroom, s.Width, s.Height+headroom, title)
+	d.f(`<title>%s</title>`, title)
+	d.hatching()
 	d.suspicion()
 	d.trails()
 	d.rails()
@@ -104,43 +113,53 @@ func Write(w io.Writer, s *sheet.Sheet, look *Look) error {
 	}
 	d.readings()
 	d.f(`</svg>`)
-	return d.err
+	return d.picture()
 }
 
-// suspicion lays a halo of hatching round what is suspect, denser where likelier.
+// suspicion lays halos of hatching round what is suspect, denser where likelier: round a part, and round the ends of
+// a wire. A place that two wires share has the denser of their halos.
 func (d *svg) suspicion() {
+	halos := map[[4]int]int{} // the density at each place: left, top, width, height
+	lay := func(place [4]int, belief float64) { halos[place] = max(halos[place], density(belief)) }
 	for i := range d.s.Symbols {
 		s := &d.s.Symbols[i]
-		if n := density(d.look.Parts[s.Part.Name]); n > 0 {
-			x, w := s.X-4, s.W+8
-			if len(s.Pins) == 2 { // close round the symbol, so that its name stays clear
-				half := 16
-				if s.Part.Kind() == harness.KindMotor {
-					half = 32
-				}
-				x, w = s.Pins[0].X-half, 2*half
+		x, w := s.X-4, s.W+8
+		if len(s.Pins) == 2 { // close round the symbol, so that its name stays clear
+			half := 16
+			if s.Part.Kind() == harness.KindMotor {
+				half = 32
 			}
-			d.f(`<rect class="halo" x="%d" y="%d" width="%d" height="%d" rx="8" fill="url(#%shatch%d)"/>`, x, s.Y+2, w, s.H-4, d.look.Prefix, n)
+			x, w = s.Pins[0].X-half, 2*half
 		}
+		lay([4]int{x, s.Y + 2, w, s.H - 4}, d.look.Parts[s.Part.Name])
 	}
 	marks := d.marks()
 	for name, belief := range d.look.Wires {
-		n := density(belief)
-		from, to, ok := strings.Cut(name, " - ")
-		if n == 0 || !ok {
-			continue
-		}
+		from, to, _ := strings.Cut(name, " - ")
 		for _, pin := range []string{from, to} {
 			if m, drawn := marks[pin]; drawn {
 				y := m.Y - 26
 				if m.Bottom {
 					y = m.Y + 2
 				}
-				d.f(`<rect class="halo" x="%d" y="%d" width="18" height="24" rx="8" fill="url(#%shatch%d)"/>`, m.X-9, y, d.look.Prefix, n)
+				lay([4]int{m.X - 9, y, 18, 24}, belief)
 			}
 		}
 	}
+	places := slices.SortedFunc(maps.Keys(halos), func(a, b [4]int) int { return slices.Compare(a[:], b[:]) })
+	for n := 1; n <= densest; n++ {
+		d.f(`<g class="halo" fill="url(#%shatch%d)">`, d.look.Prefix, n)
+		for _, at := range places {
+			if halos[at] == n {
+				d.f(`<rect x="%d" y="%d" width="%d" height="%d"/>`, at[0], at[1], at[2], at[3])
+			}
+		}
+		d.f(`</g>`)
+	}
 }
+
+// densest is the density of hatching of what is likeliest.
+const densest = 3
 
 func density(belief float64) int {
 	switch {
@@ -151,7 +170,7 @@ func density(belief float64) int {
 	case belief < 0.4:
 		return 2
 	}
-	return 3
+	return densest
 }
 
 // marks finds every pin that is drawn.
@@ -172,7 +191,7 @@ func (d *svg) rails() {
 		if v := d.volts(r.Pin.String()); v != nil {
 			label += fmt.Sprintf("  %.1f V", *v)
 		}
-		d.f(`<text class="name" x="%d" y="%d">%s</text>`, r.X1, r.Y-9, html.EscapeString(label))
+		d.f(`<text class="name" x="%d" y="%d">%s</text>`, r.X1, r.Y-9, label)
 	}
 	if r := d.s.Ground; r.X2 > r.X1 {
 		d.f(`<path class="rail earth" d="M%d %dH%d"/><path class="ticks" d="M%d %dH%d"/>`, r.X1, r.Y, r.X2, r.X1, r.Y, r.X2)
@@ -363,7 +382,7 @@ func (d *svg) text(t sheet.Text) {
 	if t.Part != "" && d.look.Cleared[t.Part] && (t.Kind == sheet.NameText || t.Kind == sheet.NoteText) {
 		class += " cleared"
 	}
-	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, html.EscapeString(t.Text))
+	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, t.Text)
 }
 
 // pin draws a terminal; where pins can be touched it is a button that says what it reads.
@@ -385,7 +404,7 @@ func (d *svg) pin(m sheet.Mark) {
 		label += ", should read " + e
 	}
 	d.f(`<g class="%s" data-pin="%s" hx-get="%s" hx-push-url="true" tabindex="-1" role="button" aria-label="%s">`,
-		class, html.EscapeString(name), html.EscapeString(d.look.PinURL+url.QueryEscape(name)), html.EscapeString(label))
+		class, name, d.look.PinURL+url.QueryEscape(name), label)
 	if name == d.look.Next {
 		d.f(`<circle class="ring" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
 	}
@@ -393,7 +412,7 @@ func (d *svg) pin(m sheet.Mark) {
 		d.f(`<circle class="ring dark" cx="%d" cy="%d" r="10"/>`, m.X, m.Y)
 	}
 	d.f(`<circle class="hit" cx="%d" cy="%d" r="16"/><circle class="spot" cx="%d" cy="%d" r="4.5"/><title>%s</title></g>`,
-		m.X, m.Y, m.X, m.Y, html.EscapeString(label))
+		m.X, m.Y, m.X, m.Y, label)
 }
 
 // readings writes the figures taken as slips beside their pins.
@@ -414,7 +433,7 @@ func (d *svg) readings() {
 				x = m.X - 8 - w
 			}
 			d.f(`<g class="slip"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
-				x, y, w, x+5, y+15, html.EscapeString(text))
+				x, y, w, x+5, y+15, text)
 		}
 	}
 }

@@ -1,7 +1,6 @@
 package drawing
 
 import (
-	"html"
 	"math"
 	"strings"
 
@@ -18,7 +17,7 @@ func (d *svg) symbol(s *sheet.Symbol) {
 	if d.away(s.Part) {
 		class += " away"
 	}
-	d.f(`<g class="%s" data-part="%s" data-way="%d">`, class, html.EscapeString(s.Part.Name), s.Way)
+	d.f(`<g class="%s" data-part="%s" data-way="%d">`, class, s.Part.Name, s.Way)
 	switch {
 	case s.Part.Kind() == harness.KindRelay:
 		d.relay(s)
@@ -29,10 +28,18 @@ func (d *svg) symbol(s *sheet.Symbol) {
 	}
 	d.f(`</g>`)
 	if word := d.look.Away[s.Part.Name]; word != "" {
+		wide := 8*len(word) + 12
+		x, y := s.X+s.W/2-wide/2, s.Y+s.H-24 // inside, below the name
+		if len(s.Pins) == 2 {
+			x, y = s.Pins[0].X+slipReach-wide, s.Y+s.H/2-10 // to the left: the name stands to the right
+		}
 		d.f(`<g class="slip out"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
-			s.X+s.W/2-26, s.Y+s.H/2-10, 8*len(word)+10, s.X+s.W/2-21, s.Y+s.H/2+5, html.EscapeString(word))
+			x, y, wide, x+6, y+15, word)
 	}
 }
+
+// slipReach is how far the slip of a part that is away reaches over its symbol.
+const slipReach = 14
 
 // twoPin draws a part with a pin above and one below.
 func (d *svg) twoPin(s *sheet.Symbol) {
@@ -132,7 +139,7 @@ func (d *svg) speed(s *sheet.Symbol, x, y int) {
 	if !ok {
 		return
 	}
-	d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">%s</text>`, x, y+16, html.EscapeString(string(m.Speed)))
+	d.f(`<text class="does" x="%d" y="%d" text-anchor="middle">%s</text>`, x, y+16, string(m.Speed))
 }
 
 func (d *svg) blown(part string) bool {

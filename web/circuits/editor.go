@@ -1,0 +1,255 @@
+package circuits
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/typed"
+	"ironthread/store"
+	"ironthread/web/drawing"
+	"ironthread/web/room"
+	"ironthread/web/worked"
+)
+
+// editorPage is one harness file being typed: as a table, as text, as a drawing.
+type editorPage struct {
+	room.Frame
+	Harness store.Harness
+	Text    string
+	Saw     int64 // the revision that was opened
+	Wrong   []string
+	Kinds   []harness.Kind
+	Colours []string
+	Sizes   []string
+}
+
+// settingsOf is what a part of each kind is usually given; a technician overtypes the figures.
+var settingsOf = map[harness.Kind]string{
+	harness.KindFuse: "amps: 30, style: cartridge", harness.KindRelay: "contacts: make",
+	harness.KindMotor: "volts: 12.6, amps: 15", harness.KindResistor: "ohms: 0.5", harness.KindSwitch: "closed-when: key",
+	harness.KindResistorCard: "steps: [0.4, 0.6], limiter: {opens: 180}", harness.KindLimiter: "opens: 180",
+	harness.KindSelector: "positions: {off: [], low: [1], high: [1, 2]}", harness.KindThermoswitch: `stages: {"1": {closes: 92, opens: 87}}`,
+	harness.KindPressureSwitch: `stages: {"1": {closes: 17, opens: 14}}`, harness.KindSensor: "curve: {beta: 3500, r25: 2500}",
+	harness.KindController: `pins: {"1": {sinks-on: low}, "2": {ground: true}}`, harness.KindConnector: "ways: 2",
+	harness.KindFanModule: "inputs: [a], feeds: [\"+\"], grounds: [\"-\"], table: [{when: [a], drive: {out: 1}}]",
+	harness.KindPWMModule: `control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {+: out, -: ret}}`, harness.KindLamp: "volts: 12, watts: 5",
+}
+
+var usualSizes = []string{"0.5mm2", "0.75mm2", "1mm2", "1.5mm2", "2.5mm2", "4mm2", "6mm2", "10mm2", "16mm2"}
+
+func (a *Circuits) edit(c *gin.Context) {
+	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	a.showEditor(c, http.StatusOK, h, h.Revision, h.Source, nil)
+}
+
+func (a *Circuits) showEditor(c *gin.Context, status int, h store.Harness, saw int64, text string, wrong harness.Errors) {
+	p := &editorPage{Frame: a.Frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours,
+		Sizes: usualSizes, Kinds: harness.Kinds()}
+	for _, e := range wrong {
+		p.Wrong = append(p.Wrong, strings.TrimPrefix(e.Error(), "harness: "))
+	}
+	if len(p.Wrong) > 0 {
+		p.Notice, p.Bad = "It is not saved: "+p.Wrong[0]+".", true
+	}
+	a.Render(c, status, "editor.html", p)
+}
+
+// saveHarness saves the text over the one that was opened, if it can be read.
+func (a *Circuits) saveHarness(c *gin.Context) {
+	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	text := strings.ReplaceAll(c.PostForm("text"), "\r\n", "\n")
+	saw, _ := strconv.ParseInt(c.PostForm("saw"), 10, 64) // zero is no revision
+	circuit, err := harness.Read([]byte(text))
+	if err != nil {
+		a.showEditor(c, http.StatusUnprocessableEntity, h, saw, clipText(text), harness.AsErrors(err))
+		return
+	}
+	if saw != h.Newest {
+		a.Fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; what you typed is still on your page. Open it beside and compare.")
+		return
+	}
+	title := circuit.Title
+	if title == "" {
+		title = h.Title
+	}
+	before, _ := a.circuits.Get(h.Source) // where the parts stood, for the next drawing
+	if _, err := a.circuits.GetAfter(text, before); err != nil {
+		a.Fail(c, http.StatusUnprocessableEntity, room.Sentence(err))
+		return
+	}
+	if a.revise(c, h, title, text) {
+		c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(h.Name))
+	}
+}
+
+// copyHarness puts a copy into the library, to be changed.
+func (a *Circuits) copyHarness(c *gin.Context) {
+	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	added, err := a.keep.AddHarness(c.Request.Context(), h.Name+"-copy", h.Title+", copy", h.Source)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
+}
+
+// deleteHarness takes a harness out of the library; jobs keep the revision they go by.
+func (a *Circuits) deleteHarness(c *gin.Context) {
+	if err := a.keep.DeleteHarness(c.Request.Context(), c.Param("name")); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/library")
+}
+
+// draft is what the editor is told about the text being typed.
+type draft struct {
+	Text   string       `json:"text"` // with the change that was asked for
+	Parts  []typed.Row  `json:"parts"`
+	Wires  []typed.Row  `json:"wires"`
+	Sum    string       `json:"sum"`           // names the drawing
+	Svg    string       `json:"svg,omitempty"` // empty while it is being made, or where the text is wrong
+	Errors []draftError `json:"errors"`
+	Pins   []string     `json:"pins"`
+	Fans   []string     `json:"fans"` // what each state makes the fans do
+}
+
+type draftError struct {
+	Line  int    `json:"line"`
+	Where string `json:"where"`
+	Msg   string `json:"msg"`
+}
+
+// draftForm is the text being typed, and what is changed in one of its rows.
+type draftForm struct {
+	Text    string        `form:"text"`
+	Base    string        `form:"base"` // the drawing to begin from
+	Op      string        `form:"op" says:"the change" binding:"omitempty,oneof=set add remove"`
+	Section typed.Section `form:"section" says:"the table" binding:"omitempty,oneof=parts wires"`
+	Row     int           `form:"row"`
+	Cell    string        `form:"cell"`
+	Value   string        `form:"value" says:"the cell" binding:"max=400"`
+}
+
+// changed is the text with the change made.
+func (f *draftForm) changed(text string) string {
+	switch f.Op {
+	case "add":
+		return typed.AddRow(text, f.Section)
+	case "remove":
+		return typed.RemoveRow(text, f.Section, f.Row)
+	case "set":
+		text = typed.SetCell(text, f.Section, f.Row, f.Cell, f.Value)
+		return withUsualSettings(text, f)
+	}
+	return text
+}
+
+// withUsualSettings gives a part whose kind has just been chosen what a part of that kind is usually given.
+func withUsualSettings(text string, f *draftForm) string {
+	usual := settingsOf[harness.Kind(f.Value)]
+	rows := typed.RowsOf(text, typed.PartRows)
+	if f.Cell != "kind" || usual == "" || f.Row < 0 || f.Row >= len(rows) || rows[f.Row].Cells["settings"] != "" {
+		return text
+	}
+	return typed.SetCell(text, typed.PartRows, f.Row, "settings", usual)
+}
+
+// editPatience is how long the editor waits for a drawing begun from the one before.
+const editPatience = 250 * time.Millisecond
+
+// readDraft reads the text being typed, with a change to one of its rows where one is asked for: the rows, what is
+// wrong with it, which pins there are, and the drawing, begun from the last one.
+func (a *Circuits) readDraft(c *gin.Context) {
+	text := strings.ReplaceAll(c.PostForm("text"), "\r\n", "\n") // as it is, blanks and all
+	var f draftForm
+	if err := room.Bind(c, &f); err != nil {
+		c.JSON(http.StatusUnprocessableEntity, draft{Text: text, Errors: []draftError{{0, "", err.Error()}}})
+		return
+	}
+	text = f.changed(text)
+	circuit, wrong := harness.Sketch([]byte(text))
+	d := draft{
+		Text: text, Parts: typed.RowsOf(text, typed.PartRows), Wires: typed.RowsOf(text, typed.WireRows),
+		Errors: []draftError{}, Pins: []string{}, Fans: []string{},
+	}
+	typed.Blame(d.Parts, wrong)
+	typed.Blame(d.Wires, wrong)
+	for _, e := range wrong {
+		d.Errors = append(d.Errors, draftError{e.Line, e.Where, e.Msg})
+	}
+	for _, part := range circuit.Parts {
+		for _, pin := range part.Pins() {
+			d.Pins = append(d.Pins, pin.String())
+		}
+	}
+	if len(wrong) == 0 {
+		b, err := a.circuits.GetAfter(text, a.circuits.BySum(f.Base))
+		if err != nil {
+			d.Errors = append(d.Errors, draftError{0, "", err.Error()})
+		} else {
+			d.Sum = b.Sum
+			d.Svg = a.bare(b, editPatience)
+			d.Fans = fansByState(b)
+		}
+	}
+	c.JSON(http.StatusOK, d)
+}
+
+// draftDrawing asks again for a drawing that was being made.
+func (a *Circuits) draftDrawing(c *gin.Context) {
+	b := a.circuits.BySum(c.Param("sum"))
+	if b == nil {
+		c.JSON(http.StatusNotFound, draft{})
+		return
+	}
+	c.JSON(http.StatusOK, draft{Sum: c.Param("sum"), Svg: a.bare(b, a.Patience)})
+}
+
+// bare is the drawing alone, empty while it is being made.
+func (a *Circuits) bare(b *worked.File, patience time.Duration) string {
+	s, there := b.DrawnWithin(patience)
+	if !there {
+		return ""
+	}
+	return string(drawing.Sheet(s, &drawing.Look{Title: b.Drawn.Title}))
+}
+
+// fansByState tells in a line a state what the fans do there: the circuit answers while it is
+// being typed.
+func fansByState(b *worked.File) []string {
+	lines := []string{}
+	for _, s := range b.Drawn.States {
+		p, err := b.Model.Solve(electric.Condition{State: s})
+		if err != nil {
+			continue
+		}
+		var words []string
+		for _, fan := range b.Drawn.Fans() {
+			m := p.Motors[fan.Name]
+			words = append(words, fmt.Sprintf("%s %s %.1f A", fan.Name, m.Speed, unsigned(m.Amps)))
+		}
+		lines = append(lines, s.Name+": "+strings.Join(words, ", "))
+	}
+	return lines
+}

@@ -1,0 +1,142 @@
+package jobs
+
+import (
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/electric"
+	"ironthread/core/job"
+	"ironthread/web/room"
+)
+
+// ledgerEntries is what takes the ledger from one set-up to another.
+func ledgerEntries(from, to []electric.Action) []job.Entry {
+	var entries []job.Entry
+	add := func(kind job.Kind, a electric.Action) {
+		entries = append(entries, job.Entry{Kind: kind, Body: job.Body{Action: a.String()}})
+	}
+	for _, action := range from {
+		if !slices.Contains(to, action) {
+			add(job.Undid, action)
+		}
+	}
+	for _, action := range to {
+		if !slices.Contains(from, action) {
+			add(job.Did, action)
+		}
+	}
+	return entries
+}
+
+// setUp enters one set-up action in the ledger, or takes it out. A part renewed is a repair, however it
+// is entered.
+func (a *Jobs) setUp(c *gin.Context) {
+	words, err := room.Field(c, "action", "the set-up", room.MaxText)
+	if err == nil && c.PostForm("undo") == "" && isRenewal(words) {
+		a.repair(c)
+		return
+	}
+	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		action, err := electric.ParseAction(j.file.Drawn, words)
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		holds := slices.Contains(j.state.Ledger, action)
+		if c.PostForm("undo") != "" {
+			if !holds {
+				return nil, refused("%s is not in the ledger any more.", action)
+			}
+			return []job.Entry{{Kind: job.Undid, Body: job.Body{Action: action.String()}}}, nil
+		}
+		if holds {
+			return nil, refused("%s is in the ledger already.", action)
+		}
+		// The circuit must be solvable with it before it is written down.
+		if _, err := j.file.Model.Network(append(slices.Clone(j.state.Ledger), action), nil); err != nil {
+			return nil, refusedFor(err)
+		}
+		return []job.Entry{{Kind: job.Did, Body: job.Body{Action: action.String()}}}, nil
+	})
+}
+
+// setUpAll takes the ledger to a whole set-up at one touch: what a move asks for has been done.
+func (a *Jobs) setUpAll(c *gin.Context) {
+	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+		setup, err := electric.ParseSetup(j.file.Drawn, c.PostFormArray("setup"))
+		if err == nil {
+			_, err = j.file.Model.Network(setup, nil)
+		}
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		entries := ledgerEntries(j.state.Ledger, setup)
+		if len(entries) == 0 {
+			return nil, refused("The ledger says so already.")
+		}
+		return entries, nil
+	})
+}
+
+// strike strikes an entry out, by an entry.
+func (a *Jobs) strike(c *gin.Context) {
+	seq, _ := strconv.Atoi(c.PostForm("seq")) // zero names none
+	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+		for _, b := range j.state.Beads {
+			if b.Seq != seq || b.Kind == job.Opened {
+				continue
+			}
+			if b.StruckOut {
+				return nil, refused("That entry is struck out already.")
+			}
+			return []job.Entry{{Kind: job.Struck, Body: job.Body{Seq: seq}}}, nil
+		}
+		return nil, refused("There is no such entry to strike out.")
+	})
+}
+
+// note writes free text into the thread.
+func (a *Jobs) note(c *gin.Context) {
+	text, err := room.Field(c, "text", "the note", room.MaxText)
+	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+		switch {
+		case err != nil:
+			return nil, refusedFor(err)
+		case text == "":
+			return nil, refused("An empty note was not written.")
+		}
+		seq := 0
+		if c.PostForm("seq") != "" {
+			seq = j.beadOf(c.PostForm("seq"))
+		}
+		return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: text, Seq: seq}}}, nil
+	})
+}
+
+// newerPage tells a second reader that the log has grown.
+type newerPage struct {
+	ID   int64
+	Saw  int
+	More int
+}
+
+// since answers the page's poll: nothing new, or how much.
+func (a *Jobs) since(c *gin.Context) {
+	id, ok := jobID(c)
+	saw, err := strconv.Atoi(c.Query("saw"))
+	if !ok || err != nil {
+		c.Status(http.StatusNoContent)
+		return
+	}
+	last, err := a.keep.LastSeq(c.Request.Context(), id)
+	if err != nil || last <= saw {
+		c.Status(http.StatusNoContent) // a poll is never worth an alarm
+		return
+	}
+	a.Part(c, http.StatusOK, "job.html", "newer", newerPage{id, saw, last - saw})
+}

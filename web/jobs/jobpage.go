@@ -1,0 +1,407 @@
+package jobs
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+	"ironthread/store"
+	"ironthread/web/room"
+	"ironthread/web/worked"
+)
+
+// jobPage is the thread, the sheet and the next move of one job.
+type jobPage struct {
+	jobSide
+	Beads []job.Bead
+
+	States    []room.Button
+	Shown     string // the state the sheet shows
+	View      string // "should" or "suspect"
+	Suspect   string // whose view the second is
+	ViewURL   string
+	Setup     []string
+	Settable  []string // set-up actions offered
+	Paper     *worked.Paper
+	Drawn     string // names the drawing; the same name, the same drawing
+	PaperURL  string // where it is to be had by itself
+	SamePaper bool   // the page has it already
+	Warnings  []string
+
+	Card      *card
+	Back      string // the job's page that recording leads back to, empty: this one
+	Others    []otherMove
+	Newer     *newer // a newer revision of the harness that the job could go by
+	Verdict   *diagnose.Verdict
+	Repairs   []string // set-up actions that enter the repair of the verdict
+	Mended    bool     // after a repair, every state is as it should be
+	Pairs     []diagnose.Pair
+	Suspects  []diagnose.Standing
+	Hidden    int // suspects not listed
+	Cleared   string
+	Surprises []string
+	Socket    string // the address of the socket card the next move is at
+}
+
+// tally is how far a job has come, at its head.
+type tally struct {
+	Working  bool // what is left is still being worked out
+	Left, Of int
+	Minutes  float64
+}
+
+type otherMove struct {
+	Title   string
+	Minutes float64
+	URL     string
+}
+
+// card is the move that the right column shows and records.
+type card struct {
+	diagnose.Move
+	Heading string // "Next move", "Proof still lacking", "Your choice"
+	Mine    bool   // chosen by the technician
+	Fans    []fanInput
+	Typed   bool     // the answer is typed: codes
+	Answers []string // words of an answer that is no figure
+	Unit    *probe.Unit
+	Changes []string // what recording enters in the ledger
+	After   []string // the whole set-up then
+}
+
+type fanInput struct {
+	Name, Label string
+	Words       []string
+}
+
+const suspectsListed = 7
+
+// jobRequest is what the address of a job's page says.
+type jobRequest struct {
+	state, view string
+	own         url.Values // a test of one's own: look, do, pin, from, part
+	move        int
+	back        string // the job's page that recording leads back to
+	notice      string
+	bad         bool
+	status      int
+}
+
+func readJobRequest(c *gin.Context) jobRequest {
+	r := jobRequest{
+		state: c.Query("state"), view: c.Query("view"), own: url.Values{}, status: http.StatusOK,
+	}
+	for _, key := range []string{"look", "do", "pin", "from", "part", "as", "setup", "with", "bench", "between", "energised"} {
+		for _, v := range c.QueryArray(key) {
+			if v != "" {
+				r.own.Add(key, v)
+			}
+		}
+	}
+	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
+	if back := c.Query("back"); back == "verify" {
+		r.back = back
+	}
+	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
+		r.notice = fmt.Sprintf("Somebody else wrote to this job at the same moment (%s). Both are kept.", entriesWord(n))
+	}
+	if c.Query("here") != "" {
+		r.notice = "This job is here already; it was not taken in again."
+	}
+	if c.Query("already") != "" {
+		r.notice = "That form was sent before; what it says is recorded once."
+	}
+	return r
+}
+
+func entriesWord(n int) string {
+	if n == 1 {
+		return "1 entry"
+	}
+	return strconv.Itoa(n) + " entries"
+}
+
+func jobID(c *gin.Context) (int64, bool) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	return id, err == nil && id > 0
+}
+
+// jobAt is a job with its log folded.
+type jobAt struct {
+	store.Job
+	file    *worked.File
+	state   *job.State
+	entries []job.Entry
+	learnt  diagnose.Experience // of the workshop's own closed jobs
+}
+
+// open finds the job of a request; on failure it has answered.
+func (a *Jobs) open(c *gin.Context) (*jobAt, bool) {
+	id, ok := jobID(c)
+	if !ok {
+		a.FailWith(c, store.ErrNotFound)
+		return nil, false
+	}
+	return a.openJob(c, id)
+}
+
+func (a *Jobs) openJob(c *gin.Context, id int64) (*jobAt, bool) {
+	ctx := c.Request.Context()
+	j, err := a.keep.Job(ctx, id)
+	if err != nil {
+		a.FailWith(c, err)
+		return nil, false
+	}
+	entries, err := a.keep.Entries(ctx, id)
+	if err != nil {
+		a.FailWith(c, err)
+		return nil, false
+	}
+	at, err := a.folded(j, entries)
+	if err != nil {
+		a.Fail(c, http.StatusUnprocessableEntity, room.Sentence(err))
+		return nil, false
+	}
+	if at.learnt, err = a.learnt.Experience(ctx); err != nil {
+		a.FailWith(c, err)
+		return nil, false
+	}
+	return at, true
+}
+
+// folded is a job with its log folded by the circuit that it goes by. The error says why that circuit
+// cannot be worked with; the job's records are untouched by it.
+func (a *Jobs) folded(j store.Job, entries []job.Entry) (*jobAt, error) {
+	b, err := a.circuits.Get(j.Source)
+	if err != nil {
+		return nil, fmt.Errorf("the harness of this job cannot be read, so that the job cannot be shown; its log is kept: %w", err)
+	}
+	if b.Guide == nil {
+		return nil, fmt.Errorf("with the harness of this job nothing can be diagnosed; its log is kept: %s", b.Unfit)
+	}
+	return &jobAt{Job: j, file: b, state: job.Fold(b.Drawn, entries), entries: entries}, nil
+}
+
+func (a *Jobs) job(c *gin.Context) {
+	if j, ok := a.open(c); ok {
+		a.showJob(c, j, readJobRequest(c))
+	}
+}
+
+// pending says how far the working out has come.
+type pending struct {
+	Done, Of int
+	Again    string // the address to ask again
+}
+
+func pendingOf(c *gin.Context, j *jobAt) *pending {
+	done, of := j.file.Guide.Progress()
+	p := &pending{done, of, c.Request.URL.RequestURI()}
+	if c.Request.Method != http.MethodGet {
+		p.Again = fmt.Sprintf("/jobs/%d", j.ID)
+	}
+	return p
+}
+
+// showJob assembles the page.
+func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
+	now := nowOf(c, j)
+	as, ready, err := j.file.Assess(c.Request.Context(), j.state.Seen, now, a.Patience)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	p := &jobPage{
+		jobSide: a.side(c, j, "job"), Back: r.back,
+		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger),
+	}
+	p.Tally = &tally{Working: !ready}
+	if ready {
+		a.keepStanding(c.Request.Context(), j, as)
+	} else {
+		p.Pending = pendingOf(c, j)
+		as = &diagnose.Assessment{}
+	}
+	if p.Newer, err = a.newerRevision(c.Request.Context(), j); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	p.Tally.Left, p.Tally.Of = as.Left, as.Of
+	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
+	p.Notice, p.Bad = r.notice, r.bad
+	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
+		p.Tally.Minutes = last.At.Sub(first.At).Minutes()
+	}
+	p.Repairs = repairsOf(j, as.Verdict)
+	p.Mended = len(as.Repaired) > 0 && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
+	for _, s := range as.Surprising {
+		p.Surprises = append(p.Surprises, s.Text)
+	}
+	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
+	p.Hidden = len(as.Suspects) - len(p.Suspects)
+	if !j.state.Closed && ready {
+		if err := a.chooseCard(c, p, j, now, as, r); err != nil {
+			p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
+			if err := a.chooseCard(c, p, j, now, as, jobRequest{}); err != nil {
+				a.FailWith(c, err)
+				return
+			}
+		}
+	}
+	if err := p.chooseState(j, r); err != nil {
+		p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
+		p.Shown = j.file.Drawn.States[0].Name
+	}
+	p.Socket = socketOf(j, p.Card)
+	p.offerSetup(j)
+	circuit, evidence, err := p.look(j, as, r)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	a.lay(c, p, j, circuit, evidence)
+	if r.status >= http.StatusBadRequest && onJobPage(c) {
+		a.Part(c, r.status, "job.html", "notice", p) // what was typed stays as it is
+		return
+	}
+	if p.Paper.Under != "" && onJobPage(c) {
+		a.Part(c, r.status, "job.html", "changed", p)
+		return
+	}
+	a.Render(c, r.status, "job.html", p)
+}
+
+// socketOf is where the card of the move's socket is; empty where it is at none.
+func socketOf(j *jobAt, move *card) string {
+	if move == nil || move.At == "" {
+		return ""
+	}
+	part := j.file.Drawn.Part(harness.ParsePin(move.At).Part)
+	if part == nil || part.Kind() != harness.KindRelay && part.Kind() != harness.KindFuse {
+		return ""
+	}
+	q := url.Values{"state": {move.State}, "setup": move.Setup}
+	if !slices.Contains(move.Setup, part.Name+" "+string(electric.Out)) {
+		q.Set("in", "1")
+	}
+	return fmt.Sprintf("/harnesses/%s/boxes/%s?%s", url.PathEscape(j.Sheet), url.PathEscape(part.Name), q.Encode())
+}
+
+// repairsOf lists what to enter once what the verdict names has been mended.
+func repairsOf(j *jobAt, v *diagnose.Verdict) []string {
+	if v == nil || !v.Proven {
+		return nil
+	}
+	var list []string
+	for _, words := range v.Faults {
+		f, err := fault.Parse(j.file.Drawn, words)
+		if err != nil {
+			continue // no fault
+		}
+		for _, a := range j.file.Guide.Repairs(probe.Lasting(j.state.Ledger), f) {
+			if !slices.Contains(list, a.String()) {
+				list = append(list, a.String())
+			}
+		}
+	}
+	return list
+}
+
+// chooseCard decides which move the right column shows.
+func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
+	circuit := j.file.Drawn
+	heading := "Next move"
+	switch {
+	case as.Verdict != nil && !as.Verdict.Proven:
+		heading = "Next, for the proof"
+	case len(as.Next) > 0 && strings.HasPrefix(as.Next[0].Proof, "after the repair"):
+		heading = "After the repair"
+	}
+	for i, m := range as.Next {
+		p.Others = append(p.Others, otherMove{m.Title, m.Minutes, fmt.Sprintf("/jobs/%d?move=%d", j.ID, i+1)})
+	}
+	switch {
+	case len(r.own) > 0:
+		t, err := ownTest(circuit, p.stateFor(j, as, r), j.state.Ledger, r.own)
+		if err != nil {
+			return err
+		}
+		m, ready, err := j.file.Look(c.Request.Context(), j.state.Seen, now, t, a.Patience)
+		if err != nil {
+			return err
+		}
+		if !ready {
+			p.Pending = pendingOf(c, j)
+			return nil
+		}
+		p.Card = &card{Move: m, Heading: "Your choice", Mine: true}
+	case len(as.Next) == 0:
+		return nil
+	default:
+		k := 0
+		if r.move >= 1 && r.move <= len(as.Next) {
+			k = r.move - 1
+		}
+		p.Card = &card{Move: as.Next[k], Heading: heading}
+		p.Others = slices.Delete(p.Others, k, k+1)
+	}
+	switch kind := probe.Of(p.Card.Do).(type) {
+	case probe.Seen:
+		for _, fan := range circuit.Fans() {
+			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
+		}
+	case probe.Typed:
+		p.Card.Typed = true
+	case probe.Worded:
+		p.Card.Answers = kind.Words()
+	case probe.Figured:
+		p.Card.Unit = kind.Unit()
+	}
+	after := p.Card.Setup
+	if p.Card.Bench != "" {
+		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })
+	}
+	p.Card.Changes, p.Card.After = changes(p.Setup, after), after
+	return nil
+}
+
+// stateFor is the state a test of one's own is made in: the one shown.
+func (p *jobPage) stateFor(j *jobAt, as *diagnose.Assessment, r jobRequest) *harness.State {
+	if s := j.file.Drawn.State(r.state); s != nil {
+		return s
+	}
+	if len(as.Next) > 0 {
+		return j.file.Drawn.State(as.Next[0].State)
+	}
+	if j.state.Now.State != nil {
+		return j.state.Now.State
+	}
+	return j.file.Drawn.States[0]
+}
+
+// changes says what going from one set-up to another enters in the ledger.
+func changes(from, to []string) []string {
+	var list []string
+	for _, s := range from {
+		if !slices.Contains(to, s) {
+			list = append(list, "no longer: "+s)
+		}
+	}
+	for _, s := range to {
+		if !slices.Contains(from, s) {
+			list = append(list, s)
+		}
+	}
+	return list
+}

@@ -1,0 +1,93 @@
+// Package jobs is where people are while they work on a car: the Bay, a job with its thread, its sheet and its
+// next move, and the pages beside it: why, prove me wrong, driving, verifying, the report.
+//
+// A handler folds the job's log, asks the guide what it leaves, and fills one page. Whatever is written is
+// decided under the job's row lock (see [Jobs.change]).
+package jobs
+
+import (
+	"context"
+	"embed"
+	"fmt"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/job"
+	"ironthread/store"
+	"ironthread/web/room"
+	"ironthread/web/worked"
+)
+
+// Keeper is what this room needs of the store.
+type Keeper interface {
+	Jobs(ctx context.Context, find store.Find) ([]store.Line, int, error)
+	Job(ctx context.Context, id int64) (store.Job, error)
+	Entries(ctx context.Context, id int64) ([]job.Entry, error)
+	LastSeq(ctx context.Context, id int64) (int, error)
+	Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error)
+	PutStanding(ctx context.Context, id int64, seq int, standing store.Standing) error
+	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
+	ImportJob(ctx context.Context, in store.Imported) (int64, error)
+	Titles(ctx context.Context) ([]store.Harness, error)
+	Revision(ctx context.Context, id int64) (store.Harness, error)
+	Vehicles(ctx context.Context) ([]store.Vehicle, error)
+	PutVehicle(ctx context.Context, name, notes string) (int64, error)
+	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
+	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
+}
+
+// Learnt is what the workshop's closed jobs teach.
+type Learnt interface {
+	Experience(ctx context.Context) (diagnose.Experience, error)
+	Forget() // a job has just been closed, or taken in
+}
+
+// Jobs serves the pages of jobs.
+type Jobs struct {
+	*room.Room
+	keep     Keeper
+	circuits *worked.Circuits
+	learnt   Learnt
+}
+
+//go:embed templates/*.html
+var templates embed.FS
+
+// New reads the room's templates.
+func New(s *room.Shared, keep Keeper, circuits *worked.Circuits, learnt Learnt) (*Jobs, error) {
+	r, err := room.New(s, templates)
+	if err != nil {
+		return nil, fmt.Errorf("jobs: %w", err)
+	}
+	return &Jobs{r, keep, circuits, learnt}, nil
+}
+
+// Routes adds the room's addresses.
+func (a *Jobs) Routes(r gin.IRouter) {
+	r.GET("/", a.bay)
+	r.POST("/jobs", a.startJob)
+	r.POST("/jobs/import", a.importJob)
+	r.GET("/jobs/:id", a.job)
+	r.GET("/jobs/:id/since", a.since)
+	r.GET("/jobs/:id/more", a.more)
+	r.GET("/jobs/:id/paper", a.paper)
+	r.POST("/jobs/:id/seen", a.record)
+	r.POST("/jobs/:id/setup", a.setUp)
+	r.POST("/jobs/:id/setup/all", a.setUpAll)
+	r.POST("/jobs/:id/strike", a.strike)
+	r.POST("/jobs/:id/note", a.note)
+	r.POST("/jobs/:id/close", a.closeJob)
+	r.POST("/jobs/:id/repair", a.repair)
+	r.POST("/jobs/:id/check", a.check)
+	r.POST("/jobs/:id/move", a.moveJob)
+	r.POST("/jobs/:id/photo", a.addPhoto)
+	r.GET("/jobs/:id/photo/:photo", a.jobPhoto)
+	r.GET("/jobs/:id/why", a.why)
+	r.GET("/jobs/:id/believe", a.believe)
+	r.GET("/jobs/:id/drive", a.drive)
+	r.GET("/jobs/:id/verify", a.verify)
+	r.GET("/jobs/:id/report", a.report)
+	r.GET("/jobs/:id/report/:form", a.reportAs)
+}

@@ -1,0 +1,112 @@
+package jobs
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/url"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+)
+
+// ownTest is the test a technician chose, from the page's address.
+func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action, q url.Values) (probe.Test, error) {
+	do := cmp.Or(q.Get("do"), string(probe.Volts))
+	switch {
+	case q.Get("as") == "move":
+		return wholeTest(c, state, q)
+	case q.Get("look") != "":
+		do = string(probe.LookAtFans)
+	case q.Get("part") != "":
+		return probe.OfPart(c, do, state, ledger, q.Get("part"))
+	}
+	return probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
+}
+
+// wholeTest is a test with a set-up of its own, all of it in the address.
+func wholeTest(c *harness.Circuit, state *harness.State, q url.Values) (probe.Test, error) {
+	do := probe.Do(q.Get("do"))
+	o := probe.Observation{
+		State: state.Name, Setup: q["setup"], At: q.Get("pin"), From: q.Get("from"), With: q.Get("with"),
+		Bench: q.Get("bench"), Between: q["between"], Energised: q.Get("energised") != "",
+	}
+	o.About(do, q.Get("part"))
+	return o.Told(c, do)
+}
+
+// readObservation reads what was seen from the page's form.
+func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observation, error) {
+	do := probe.Do(c.PostForm("do"))
+	o := probe.Observation{
+		State: c.PostForm("state"), Setup: c.PostFormArray("setup"), At: c.PostForm("at"), From: c.PostForm("from"),
+		With: c.PostForm("with"), Bench: c.PostForm("bench"), Between: c.PostFormArray("between"), Energised: c.PostForm("energised") != "",
+	}
+	if c.PostForm("unreachable") != "" && o.At != "" {
+		return probe.Observation{State: o.State, Setup: o.Setup, At: o.At, Unreachable: true}, nil
+	}
+	o.About(do, c.PostForm("part"))
+	switch kind := probe.Of(do).(type) {
+	case probe.Seen:
+		o.Fans = map[string]string{}
+		for _, fan := range circuit.Fans() {
+			if word := c.PostForm("fan-" + fan.Name); word != "" {
+				o.Fans[fan.Name] = word
+			}
+		}
+		if len(o.Fans) == 0 {
+			return o, errors.New("say what at least one fan did")
+		}
+	case probe.Typed:
+		return o, kind.Type(&o, c.PostForm("reading"))
+	case probe.Worded:
+		word := c.PostForm("word")
+		if word == "" {
+			return o, errors.New("choose what was seen, then record it")
+		}
+		kind.Say(&o, word)
+	case probe.Figured:
+		r, err := kind.Unit().Parse(c.PostForm("reading"))
+		*kind.Reading(&o) = &r
+		return o, err
+	default:
+		return o, errors.New("it is not clear what was read; choose a test and record it again")
+	}
+	return o, nil
+}
+
+// record writes what was seen or read. What the set-up of the test differs from the ledger
+// by is entered first: the reading was taken with it.
+func (a *Jobs) record(c *gin.Context) {
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	target := fmt.Sprintf("/jobs/%d", j.ID)
+	if c.PostForm("back") == "verify" {
+		target += "/verify"
+	}
+	a.change(c, j, target, nil, func(j *jobAt) ([]job.Entry, error) {
+		o, err := readObservation(c, j.file.Drawn)
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		test, err := o.Test(j.file.Drawn)
+		if err == nil && o.Unreachable {
+			return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
+		}
+		if err == nil {
+			_, err = j.file.Model.Network(test.Setup, nil)
+		}
+		if err != nil {
+			return nil, refusedFor(err)
+		}
+		good := j.file.Guide.Healthy(test)
+		entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
+		return append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}}), nil
+	})
+}

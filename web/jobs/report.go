@@ -1,0 +1,189 @@
+package jobs
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/job"
+)
+
+// reportPage is a job on paper: what was found, how, what was done, what was verified; and
+// half a page in plain words for the owner.
+type reportPage struct {
+	jobSide
+	Workshop string
+	Found    []job.Body
+	Verdict  *job.Found
+	Verified []job.Answered
+	Causes   []job.Answered
+	Owner    []string
+	Readings []readingLine
+	Minutes  float64
+	Printed  time.Time
+}
+
+// readingLine is one entry of the log as the report lists it.
+type readingLine struct {
+	Seq      int
+	At       time.Time
+	Who      string
+	What     string
+	Expected string
+	Setup    string
+	Struck   bool
+	Telling  bool
+	Notes    []string
+	Photos   []int64
+}
+
+// reportOf gathers a job's report. A closed job's is what its record keeps, whatever has become of the
+// harness, the guide or the workshop since; of an open one what the evidence leaves is waited for: ready
+// is false while it is being worked out.
+func (a *Jobs) reportOf(c *gin.Context, j *jobAt, patience time.Duration) (p *reportPage, ready bool, err error) {
+	p = &reportPage{jobSide: a.side(c, j, "report"), Workshop: a.Workshop, Found: j.state.Repairs, Printed: a.Now()}
+	p.readings(j)
+	if kept := j.state.Conclusion; kept != nil {
+		p.Verdict, p.Verified, p.Causes, p.Owner, p.Printed = kept.Verdict, kept.Checks, kept.Causes, kept.Owner, j.closedAt()
+		return p, true, nil
+	}
+	as, ready, err := j.file.Assess(c.Request.Context(), j.state.Seen, nowOf(c, j), patience)
+	if err != nil || !ready {
+		return p, false, err
+	}
+	v, err := j.verification()
+	if err != nil {
+		return nil, false, err
+	}
+	now := j.concluded(v, as)
+	p.Verdict, p.Verified, p.Causes, p.Owner = now.Verdict, now.Checks, now.Causes, now.Owner
+	return p, true, nil
+}
+
+// closedAt is when the job was closed.
+func (j *jobAt) closedAt() time.Time {
+	for _, b := range slices.Backward(j.state.Beads) {
+		if b.Kind == job.Closed {
+			return b.At
+		}
+	}
+	return j.OpenedAt
+}
+
+// readings lists the log.
+func (p *reportPage) readings(j *jobAt) {
+	for i, b := range j.state.Beads {
+		line := readingLine{Seq: b.Seq, At: b.At, Who: b.Who, What: b.Title, Struck: b.StruckOut, Telling: b.Telling, Notes: b.Notes,
+			Photos: b.Photos}
+		switch {
+		case b.Kind == job.Seen && b.Body.Seen != nil:
+			line.Expected, line.Setup = b.Body.Expected, strings.Join(b.Body.Seen.Setup, ", ")
+			if b.Body.Good.Given() {
+				line.Expected = b.Body.Good.String()
+			}
+			bare := *b.Body.Seen
+			bare.Setup = nil
+			line.What = bare.String()
+		case b.Detail != "":
+			line.What += ": " + b.Detail
+		}
+		p.Readings = append(p.Readings, line)
+		if i == len(j.state.Beads)-1 && i > 0 {
+			p.Minutes = b.At.Sub(j.state.Beads[0].At).Minutes()
+		}
+	}
+}
+
+func (a *Jobs) report(c *gin.Context) {
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	p, ready, err := a.reportOf(c, j, a.Patience)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if !ready {
+		p.Pending = pendingOf(c, j)
+	}
+	a.Render(c, http.StatusOK, "report.html", p)
+}
+
+// fileFor is how long a file waits for what the evidence leaves: it is never written without.
+const fileFor = 30 * time.Second
+
+// reportAs hands the report out as PDF, JSON (the job file) or CSV (the log).
+func (a *Jobs) reportAs(c *gin.Context) {
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	p, ready, err := a.reportOf(c, j, fileFor)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if !ready {
+		c.Header("Retry-After", "10")
+		a.Fail(c, http.StatusServiceUnavailable, "What the evidence leaves is still being worked out; ask for the file again in a moment.")
+		return
+	}
+	name := fmt.Sprintf("job-%d", j.ID)
+	give := func(kind, suffix string, b []byte) {
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+suffix))
+		c.Data(http.StatusOK, kind, b)
+	}
+	switch c.Param("form") {
+	case "pdf":
+		b, err := reportPDF(p)
+		if err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		give("application/pdf", ".pdf", b)
+	case "csv":
+		give("text/csv; charset=utf-8", ".csv", reportCSV(p))
+	case "json":
+		b, err := a.jobFileOf(c.Request.Context(), j, p)
+		if err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		give("application/json", ".json", b)
+	default:
+		a.Fail(c, http.StatusNotFound, "A report comes as pdf, csv or json.")
+	}
+}
+
+func reportCSV(p *reportPage) []byte {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	write := func(cells ...string) { _ = w.Write(cells) } // a buffer takes all
+	write("nr", "time", "who", "what", "if all were well", "set-up", "struck out", "notes")
+	for _, r := range p.Readings {
+		struck := ""
+		if r.Struck {
+			struck = "struck out"
+		}
+		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), cell(r.Who), cell(r.What), cell(r.Expected), r.Setup, struck,
+			cell(strings.Join(r.Notes, "; ")))
+	}
+	w.Flush()
+	return b.Bytes()
+}
+
+// cell keeps a spreadsheet from taking a text for a formula.
+func cell(s string) string {
+	if s != "" && strings.ContainsAny(s[:1], "=+-@\t\r") {
+		return "'" + s
+	}
+	return s
+}

@@ -1,0 +1,117 @@
+package jobs
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+
+	"codeberg.org/go-pdf/fpdf"
+)
+
+// Measures of the printed report, millimetres and points.
+const (
+	pdfMargin = 18.0
+	pdfLine   = 5.2
+	pdfText   = 10.0
+	pdfHead   = 13.0
+)
+
+// pdfWords replaces what the built-in typeface has no sign for.
+var pdfWords = strings.NewReplacer("Ω", "ohm", "−", "-", "≤", "<=", "≥", ">=")
+
+// reportPDF sets the report on A4: first the owner's half page, then the technician's.
+func reportPDF(p *reportPage) ([]byte, error) {
+	doc := fpdf.New("P", "mm", "A4", "")
+	latin := doc.UnicodeTranslatorFromDescriptor("")
+	say := func(s string) string { return latin(pdfWords.Replace(s)) }
+	doc.SetMargins(pdfMargin, pdfMargin, pdfMargin)
+	doc.SetAutoPageBreak(true, pdfMargin)
+	doc.SetTitle(say(p.Job.Vehicle+": "+p.Job.Title), false)
+	doc.SetCreationDate(p.Printed)
+	doc.SetModificationDate(p.Printed)
+	doc.SetFooterFunc(func() {
+		doc.SetY(-pdfMargin + 4)
+		doc.SetFont("Helvetica", "", 8)
+		doc.CellFormat(0, 4, say(fmt.Sprintf("%s, job %d, page %d", p.Workshop, p.Job.ID, doc.PageNo())), "", 0, "C", false, 0, "")
+	})
+	doc.AddPage()
+	head := func(s string) {
+		doc.Ln(2)
+		doc.SetFont("Helvetica", "B", pdfHead)
+		doc.MultiCell(0, pdfLine+1.5, say(s), "", "L", false)
+		doc.SetFont("Helvetica", "", pdfText)
+	}
+	line := func(s string) { doc.MultiCell(0, pdfLine, say(s), "", "L", false) }
+	head(p.Job.Vehicle + ": " + p.Job.Title)
+	line(fmt.Sprintf("%s. Circuit: %s. Opened %s.", p.Workshop, p.Job.Harness, p.Job.OpenedAt.Format("2 Jan 2006")))
+	head("For the owner")
+	for _, s := range p.Owner {
+		line(s)
+	}
+	head("Found and done")
+	if len(p.Found) == 0 {
+		line("Nothing has been repaired.")
+	}
+	for _, r := range p.Found {
+		proven := "on suspicion"
+		if r.Proven {
+			proven = "proven"
+		}
+		s := r.Action
+		if r.Fault != "" {
+			s = fmt.Sprintf("%s (%s): %s", r.Fault, proven, r.Action)
+		}
+		if r.Text != "" {
+			s += "; " + r.Text
+		}
+		if r.Parts != "" {
+			s += "; parts: " + r.Parts
+		}
+		if r.Minutes > 0 {
+			s += fmt.Sprintf("; %.0f min", r.Minutes)
+		}
+		line(s)
+	}
+	head("Verified")
+	for _, t := range p.Verified {
+		line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
+	}
+	if len(p.Causes) > 0 {
+		head("Why it failed")
+		for _, t := range p.Causes {
+			line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
+		}
+	}
+	head("The log")
+	for _, r := range p.Readings {
+		s := fmt.Sprintf("%d  %s  %s: %s", r.Seq, r.At.Format("2 Jan 15:04"), r.Who, r.What)
+		if r.Expected != "" {
+			s += fmt.Sprintf(" (if all were well: %s)", r.Expected)
+		}
+		if r.Setup != "" {
+			s += " [" + r.Setup + "]"
+		}
+		if r.Struck {
+			s += " STRUCK OUT"
+		}
+		for _, n := range r.Notes {
+			s += " - note: " + n
+		}
+		line(s)
+	}
+	var b bytes.Buffer
+	if err := doc.Output(&b); err != nil {
+		return nil, fmt.Errorf("the report as PDF: %w", err)
+	}
+	return b.Bytes(), nil
+}
+
+func tickedWords(text, expect, read string, done, wrong bool) string {
+	switch {
+	case !done:
+		return "[  ] " + text + ": " + expect
+	case wrong:
+		return "[!] " + text + ": " + expect + "; seen: " + read
+	}
+	return "[x] " + text + ": " + read
+}

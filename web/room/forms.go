@@ -1,0 +1,131 @@
+package room
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/gin-gonic/gin"
+)
+
+// Bounds of what is typed, in characters.
+const (
+	MaxText = 2000
+	MaxWho  = 40
+	MaxFind = 200
+	// MaxTitle is that of a vehicle's name, and of a circuit's.
+	MaxTitle = 80
+)
+
+// PlainText tells whether a text is text: whole characters, no NUL.
+func PlainText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+
+// Field is a posted text without blanks around it; one that is too long is refused, never cut.
+func Field(c *gin.Context, name, what string, most int) (string, error) {
+	text := strings.TrimSpace(strings.ReplaceAll(c.PostForm(name), "\r\n", "\n"))
+	if n := utf8.RuneCountInString(text); n > most {
+		return "", fmt.Errorf("%s has %d characters, and at most %d are kept; make it shorter", what, n, most)
+	}
+	return text, nil
+}
+
+// Clip shortens a text to so many characters and drops what cannot be shown.
+func Clip(s string, most int) string {
+	s = strings.ToValidUTF8(s, "")
+	s = strings.Map(func(r rune) rune {
+		if r < ' ' && r != '\n' {
+			return -1
+		}
+		return r
+	}, s)
+	if runes := []rune(s); len(runes) > most {
+		return string(runes[:most])
+	}
+	return s
+}
+
+// Choice is one of several things to choose from.
+type Choice struct {
+	Value, Label string
+	Chosen       bool
+}
+
+// Button leads to the same page with something else shown.
+type Button struct {
+	Name, URL string
+	Key       int // the digit that presses it; 0: none
+	On        bool
+}
+
+// PinChoice is a pin to choose.
+type PinChoice struct {
+	Name, Label string
+	Chosen      bool
+}
+
+// The technician's name is kept in a cookie; it signs log entries.
+const (
+	whoCookie  = "who"
+	defaultWho = "Technician"
+	cookieAge  = 365 * 24 * 3600
+)
+
+// Who is the name that the person at this browser signs with.
+func Who(c *gin.Context) string {
+	name, err := c.Cookie(whoCookie)
+	if err != nil || strings.TrimSpace(name) == "" {
+		return defaultWho
+	}
+	return Clip(name, MaxWho)
+}
+
+// SignAs keeps the name that the person at this browser signs with.
+func SignAs(c *gin.Context, name string) { Keep(c, whoCookie, name) }
+
+// Keep puts a setting of the person at this browser into a cookie for a year.
+func Keep(c *gin.Context, name, value string) {
+	http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // served on loopback over plain HTTP, where Secure would lose it
+		Name: name, Value: url.QueryEscape(value), Path: "/", MaxAge: cookieAge, HttpOnly: true, SameSite: http.SameSiteStrictMode,
+	})
+}
+
+// BackTo keeps an address within the application: a path with its query, or the bay.
+func BackTo(path string) string {
+	if strings.HasPrefix(path, "/") && !strings.Contains(path, "//") && !strings.Contains(path, "\\") {
+		return path
+	}
+	return "/"
+}
+
+// CameFrom is the page of this application on which a person was before: the one named in the query, else the
+// one that the browser names.
+func CameFrom(c *gin.Context) string {
+	if named := c.Query("back"); named != "" {
+		return BackTo(named)
+	}
+	before, err := url.Parse(c.GetHeader("Referer"))
+	if err != nil || before.Host != c.Request.Host || before.Path == c.Request.URL.Path {
+		return "/"
+	}
+	return BackTo(before.RequestURI())
+}
+
+// Slug makes a name for an address out of a title.
+func Slug(title string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(title) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	name := strings.Trim(b.String(), "-")
+	if name == "" {
+		name = "circuit"
+	}
+	return name[:min(len(name), 60)]
+}

@@ -1,0 +1,84 @@
+// What every page does by itself: keys, one-touch recording, touching a photograph, and a sentence when the
+// server cannot be reached. The state lives in Alpine components (its build for a strict content policy, so the
+// markup names methods and paths only). Everything here is a convenience: the pages work without it.
+"use strict";
+
+const isTyping = (el) => el && (/^(INPUT|SELECT|TEXTAREA)$/.test(el.tagName) && !/^(radio|checkbox)$/.test(el.type) || el.isContentEditable);
+const find = (selector) => document.querySelector(selector);
+
+const openAndFocus = (details, field) => {
+  const box = find(details);
+  if (!box) return;
+  box.open = true;
+  const focus = () => { const el = box.querySelector(field); el?.focus(); return Boolean(el); };
+  if (!focus()) box.addEventListener("htmx:after:swap", focus, { once: true });
+};
+
+document.addEventListener("alpine:init", () => {
+  // The whole page: its keys.
+  Alpine.data("page", () => ({
+    keys: {
+      r: () => (find(".reading") || find(".record input[type=radio]"))?.focus(),
+      n: () => { const back = find(".to-next"); back ? back.click() : find(".move")?.scrollIntoView(); },
+      m: () => openAndFocus(".more", "#pin"),
+      s: () => openAndFocus(".add", "input[name=action]"),
+      "?": () => { const list = find("#keys"); if (list) bootstrap.Modal.getOrCreateInstance(list).toggle(); },
+    },
+    key(e) {
+      if (e.ctrlKey || e.metaKey || e.altKey || find(".modal.show") && e.key !== "?") return;
+      if (e.key === "Escape") { document.activeElement?.blur(); return; }
+      if (isTyping(document.activeElement)) return;
+      const state = /^[1-9]$/.test(e.key) && find(`.states [data-key="${e.key}"]`);
+      if (state) { e.preventDefault(); state.click(); }
+      else if (this.keys[e.key]) { e.preventDefault(); this.keys[e.key](); }
+    },
+  }));
+
+  // One touch per fan: when the last fan has its word, the look is recorded. A word chosen with the arrow keys
+  // waits for Enter, since every arrow changes it.
+  Alpine.data("record", () => ({
+    byHand: false,
+    touched() { this.byHand = true; },
+    typed() { this.byHand = false; },
+    chosen(e) {
+      if (e.target.type !== "radio" || !this.byHand) return;
+      const form = e.currentTarget;
+      if ([...form.querySelectorAll("fieldset.fan")].every((f) => f.querySelector("input:checked"))) form.requestSubmit();
+    },
+  }));
+
+  // A touch on a box's photograph says where a socket's middle is.
+  Alpine.data("photo", () => ({
+    place(e) {
+      const photo = e.target.closest("svg"), form = this.$refs.tag;
+      if (!photo || !form) return;
+      const box = photo.getBoundingClientRect();
+      form.x.value = Math.round(1000 * (e.clientX - box.left) / box.width);
+      form.y.value = Math.round(1000 * (e.clientY - box.top) / box.height);
+      form.querySelector("button").focus();
+    },
+  }));
+});
+
+// While an answer is on its way the page says so: a line at the top, drawn by the style sheet.
+let waiting = 0;
+const busy = (n) => { waiting = Math.max(0, waiting + n); document.documentElement.toggleAttribute("data-busy", waiting > 0); };
+document.addEventListener("htmx:before:request", () => busy(1));
+document.addEventListener("htmx:finally:request", () => busy(-1));
+
+// The server is told which drawing is on the page, so that it sends only what has changed.
+document.addEventListener("htmx:config:request", (e) => {
+  const drawn = find("#paper")?.dataset.drawn;
+  if (drawn) e.detail.ctx.request.headers.Drawn = drawn;
+});
+
+// The newest entry of the thread is in sight, and the page that was swapped in says its name.
+const newest = () => { const thread = find(".job > .thread"); if (thread && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight; };
+document.addEventListener("DOMContentLoaded", newest);
+document.addEventListener("htmx:after:swap", () => {
+  newest();
+  const heading = find("main h1");
+  if (heading) document.title = `${heading.firstChild.textContent.trim()} · Iron Thread`;
+});
+
+document.addEventListener("htmx:error", () => { const away = find("#away"); if (away) bootstrap.Toast.getOrCreateInstance(away).show(); });

@@ -1,0 +1,185 @@
+// The harness editor. The text is the truth. The server reads it and answers with everything that is shown beside
+// it: the rows of the two tables, what is wrong and where, the pins there are, what the fans do, the drawing. A
+// cell that is changed is sent as a change, and the text comes back.
+"use strict";
+
+// The columns of the two tables.
+const cellsOf = { parts: ["name", "kind", "settings", "label", "at"], wires: ["from", "to", "colour", "size", "length"] };
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("editor", () => ({
+    parts: [], wires: [], errors: [], pins: [], fans: [],
+    status: "", gutter: "", sum: "", isStale: false,
+    past: [], future: [], last: "", asked: 0, sent: 0,
+    get stale() { return this.isStale ? "stale" : ""; },
+    get nothingToUndo() { return !this.past.length; },
+    get nothingToRedo() { return !this.future.length; },
+
+    init() {
+      this.last = this.$refs.text.value;
+      this.rule();
+      this.ask({});
+    },
+
+    // Undo: one step a pause in typing.
+    remember() {
+      const now = Date.now(), { value } = this.$refs.text;
+      if (value === this.last) return;
+      if (now - (this.typedAt ?? 0) > 900 || !this.past.length) this.past.push(this.last);
+      this.typedAt = now;
+      this.last = value;
+      this.future = [];
+    },
+    jump(from, to) {
+      if (!from.length) return;
+      to.push(this.$refs.text.value);
+      this.last = this.$refs.text.value = from.pop();
+      this.typedAt = 0;
+      this.ask({});
+    },
+    undo() { this.jump(this.past, this.future); },
+    redo() { this.jump(this.future, this.past); },
+    shortcut(e) {
+      if (!(e.ctrlKey || e.metaKey)) return;
+      const act = { s: () => this.$refs.save.requestSubmit(), z: () => (e.shiftKey ? this.redo() : this.undo()), y: () => this.redo() }[e.key.toLowerCase()];
+      if (act) { e.preventDefault(); act(); }
+    },
+
+    // The text.
+    typed() { this.remember(); this.rule(); this.soon({}); },
+    scrolled() { this.$refs.gutter.scrollTop = this.$refs.text.scrollTop; },
+    newLine(e) {
+      if (e.ctrlKey) return;
+      const area = this.$refs.text, at = area.selectionStart; // a new line begins where the last did
+      const line = area.value.slice(area.value.lastIndexOf("\n", at - 1) + 1, at);
+      const pad = line.match(/^ */)[0] + (/:\s*$/.test(line) ? "  " : "");
+      if (!pad) return;
+      e.preventDefault();
+      area.setRangeText(`\n${pad}`, at, area.selectionEnd, "end");
+      area.dispatchEvent(new Event("input"));
+    },
+    rule() {
+      const bad = new Set(this.errors.map((e) => e.line));
+      this.gutter = this.$refs.text.value.split("\n").map((_, k) => `${bad.has(k + 1) ? "!" : " "}${String(k + 1).padStart(3)}`).join("\n");
+    },
+    goTo(e) {
+      const line = Number(e.currentTarget.dataset.line), area = this.$refs.text, lines = area.value.split("\n");
+      const start = lines.slice(0, line - 1).join("\n").length + (line > 1 ? 1 : 0);
+      area.focus();
+      area.setSelectionRange(start, start + (lines[line - 1]?.length ?? 0));
+      area.scrollTop = Math.max(0, (line - 6) * parseFloat(getComputedStyle(area).lineHeight));
+    },
+
+    // The tables. What is being done to which cell goes to the server.
+    change(op, el) {
+      const row = el.closest("[data-row]");
+      return { op, section: row?.dataset.section ?? el.dataset.add, row: row?.dataset.row ?? 0, cell: el.dataset.cell ?? "", value: el.value ?? "" };
+    },
+    cell(e) { if (e.target.dataset.cell && !e.target.readOnly) this.soon(this.change("set", e.target)); },
+    choose(e) { if (e.target.dataset.cell === "kind") this.now(this.change("set", e.target)); },
+    async add(e) { await this.grow(e.currentTarget.dataset.add); },
+    // The new row is there at once, for whoever types on; the server hears of it in its turn.
+    async grow(section) {
+      const n = this[section].length, cells = Object.fromEntries(cellsOf[section].map((cell) => [cell, ""]));
+      this[section].push({ cells, n, key: n, look: "", wrong: "", locked: false, bad: {} });
+      await null; // Alpine lays the row in the same breath, before another key can come
+      const rows = this.$root.querySelectorAll(`[data-${section}] tr[data-row]`);
+      rows[rows.length - 1]?.querySelector("input").focus();
+      await this.now({ op: "add", section, row: 0, cell: "", value: "" });
+    },
+    async remove(e) {
+      const { section, row } = e.currentTarget.closest("[data-row]").dataset;
+      await this.now(this.change("remove", e.currentTarget));
+      await this.$nextTick();
+      const rows = this.$root.querySelectorAll(`[data-${section}] tr[data-row]`);
+      rows[Math.min(Number(row), rows.length - 1)]?.querySelector("input")?.focus();
+    },
+    rowKey(e) {
+      const row = e.target.closest?.("[data-row]");
+      if (!row || e.target.tagName !== "INPUT") return;
+      const rows = [...row.parentElement.querySelectorAll("[data-row]")], k = rows.indexOf(row);
+      const column = [...row.querySelectorAll("input")].indexOf(e.target);
+      if (e.key === "Enter") {
+        e.preventDefault();
+        if (k === rows.length - 1) this.grow(row.dataset.section); else rows[k + 1].querySelector("input").focus();
+      } else if (e.altKey && (e.key === "ArrowDown" || e.key === "ArrowUp")) {
+        e.preventDefault();
+        rows[k + (e.key === "ArrowDown" ? 1 : -1)]?.querySelectorAll("input")[column]?.focus();
+      } else if (e.key === "Delete" && e.ctrlKey) {
+        e.preventDefault();
+        this.remove({ currentTarget: e.target });
+      }
+    },
+
+    // Changes go one after the other, each with the text that the one before has left.
+    soon(change) {
+      clearTimeout(this.timer);
+      if (this.waiting && (this.waiting.row !== change.row || this.waiting.cell !== change.cell || this.waiting.section !== change.section)) this.flush();
+      this.waiting = change;
+      this.timer = setTimeout(() => this.flush(), 200);
+    },
+    flush() {
+      clearTimeout(this.timer);
+      const change = this.waiting;
+      this.waiting = null;
+      return change ? this.ask(change) : this.line;
+    },
+    async now(change) { this.flush(); await this.ask(change); },
+    ask(change) {
+      const turn = ++this.asked;
+      busy(1);
+      this.line = (this.line ?? Promise.resolve()).then(() => this.exchange(turn, change)).finally(() => busy(-1));
+      return this.line;
+    },
+    async exchange(turn, change) {
+      try {
+        let before, draft;
+        do { // whoever types in the text meanwhile loses nothing: the change is made to what stands there now
+          before = this.$refs.text.value;
+          const body = new URLSearchParams({ text: before, base: this.sum, ...change });
+          draft = await (await fetch("/drafts", { method: "POST", body })).json();
+        } while (change.op && this.$refs.text.value !== before);
+        if (change.op) { this.$refs.text.value = draft.text; this.remember(); }
+        if (turn === this.asked && !this.waiting) await this.show(draft, turn);
+      } catch {
+        this.status = "The application cannot be reached; what you type is still here.";
+      }
+    },
+    async show(draft, turn) {
+      const rows = (list) => list.map((row, n) => ({
+        ...row, cells: this.known(row.cells), n, key: n, look: row.wrong ? "at-fault" : "", bad: this.badCells(row),
+      }));
+      this.parts = rows(draft.parts);
+      this.wires = rows(draft.wires);
+      this.errors = draft.errors.map((e, k) => ({ line: e.line, key: k, says: [e.line && `line ${e.line}`, e.where, e.msg].filter(Boolean).join(": ") }));
+      this.pins = [...new Set(draft.pins)];
+      this.rule();
+      const n = draft.errors.length;
+      this.status = n ? `${n} ${n === 1 ? "thing" : "things"} to mend` : "sound";
+      this.isStale = n > 0;
+      if (n) return;
+      this.fans = draft.fans;
+      this.sum = draft.sum;
+      this.draw(draft, turn);
+    },
+    // What a row does not say yet stands as a question mark in the text, and as nothing in its cell.
+    known(cells) { return Object.fromEntries(Object.entries(cells).map(([name, value]) => [name, value === "?" ? "" : value])); },
+    badCells(row) {
+      const bad = {};
+      for (const cell of Object.keys(row.cells)) bad[cell] = String(Boolean(row.wrong) && (!row.cell || row.cell === cell));
+      return bad;
+    },
+    async draw(draft, turn) {
+      while (!draft.svg) {
+        await new Promise((r) => setTimeout(r, 250));
+        if (turn !== this.asked || !this.$root.isConnected) return;
+        const answer = await fetch(`/drafts/${draft.sum}`);
+        if (!answer.ok) return;
+        draft = await answer.json();
+      }
+      const paper = this.$root.querySelector("[data-drawing]");
+      paper.innerHTML = draft.svg;
+      document.dispatchEvent(new CustomEvent("htmx:after:swap"));
+    },
+  }));
+});

@@ -1,0 +1,84 @@
+package room
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"fmt"
+	"html/template"
+	"math"
+	"strings"
+	"time"
+)
+
+// funcs are what templates call: how figures, times and chances are written on every page.
+func funcs(files *Static) template.FuncMap {
+	return template.FuncMap{
+		"static":  files.URL,
+		"percent": percent,
+		"clock":   func(t time.Time) string { return t.Format("15:04") },
+		"day":     func(t time.Time) string { return t.Format("2 Jan 2006") },
+		"minutes": minutes,
+		"width":   func(p float64) int { return int(math.Round(100 * math.Max(0, math.Min(1, p)))) },
+		"join":    strings.Join,
+		"few":     few,
+		"add":     func(a, b int) int { return a + b },
+		"less":    func(a, b float64) float64 { return a - b },
+		"one":     func(v float64) string { return fmt.Sprintf("%.1f", v) },
+		"fine":    func(p float64) string { return fmt.Sprintf("%.1f %%", 100*p) },
+		"money":   func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"share":   func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
+		"times":   timesWords,
+		"token":   newToken,
+		"pair":    func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
+	}
+}
+
+// few lists the first of a list; how many more there are stands behind them.
+func few(list []string) string {
+	const shown = 6
+	if len(list) <= shown+1 {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(list[:shown], ", "), len(list)-shown)
+}
+
+// newToken names one form of one page, so that it is taken once however often it is sent.
+func newToken() (string, error) {
+	b := make([]byte, 16)
+	if _, err := rand.Read(b); err != nil {
+		return "", fmt.Errorf("room: a form's token: %w", err)
+	}
+	return hex.EncodeToString(b), nil
+}
+
+// timesWords says by how much a reading changed the odds.
+func timesWords(t float64) string {
+	switch {
+	case t > 1e3:
+		return "for it, more than 1000 times"
+	case t >= 1.15:
+		return fmt.Sprintf("for it, %.2g times", t)
+	case t > 1/1.15:
+		return "says little"
+	case t >= 1e-3:
+		return fmt.Sprintf("against it, %.2g times", 1/t)
+	}
+	return "against it, more than 1000 times"
+}
+
+func percent(p float64) string {
+	switch {
+	case p > 0 && p < 0.01:
+		return "<1 %"
+	case p > 0.99 && p < 1:
+		return ">99 %"
+	}
+	return fmt.Sprintf("%.0f %%", 100*p)
+}
+
+func minutes(m float64) string {
+	if m < 1 {
+		return "under 1 min"
+	}
+	return fmt.Sprintf("%.0f min", m)
+}

@@ -1,0 +1,132 @@
+package worked
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"path"
+	"runtime"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"golang.org/x/sync/semaphore"
+	"golang.org/x/sync/singleflight"
+
+	"ironthread/core/harness"
+	"ironthread/core/sheet"
+	"ironthread/web/drawing"
+	"ironthread/web/room"
+)
+
+// drawn is a drawing in the making: no request draws it, they look whether it is there.
+type drawn struct {
+	making  singleflight.Group
+	circuit *harness.Circuit
+	before  *File // the drawing to begin from; let go of once this one is there
+	done    chan struct{}
+	sheet   *sheet.Sheet
+	failed  string // what went wrong, empty when nothing did
+}
+
+func newDrawn(circuit *harness.Circuit, before *File) *drawn {
+	return &drawn{circuit: circuit, before: before, done: make(chan struct{})}
+}
+
+// pens bounds how many drawings are made at once: one a core.
+var pens = semaphore.NewWeighted(int64(runtime.GOMAXPROCS(0)))
+
+// begin starts the drawing in the background, once.
+func (d *drawn) begin() {
+	select {
+	case <-d.done:
+		return
+	default:
+	}
+	d.making.DoChan("", func() (any, error) {
+		select {
+		case <-d.done: // made by another while this one came
+			return nil, nil
+		default:
+		}
+		defer close(d.done)
+		if err := pens.Acquire(context.Background(), 1); err != nil {
+			return nil, err
+		}
+		defer pens.Release(1)
+		defer func() {
+			if p := recover(); p != nil {
+				d.sheet, d.failed = sheet.Blank(), fmt.Sprint(p)
+			}
+		}()
+		if d.before != nil && len(d.circuit.Places) == 0 {
+			if last, there := d.before.DrawnWithin(0); there { // one that is not there yet is no beginning
+				for i := range last.Places {
+					d.circuit.Places = append(d.circuit.Places, &last.Places[i])
+				}
+			}
+		}
+		d.before = nil
+		d.sheet = sheet.Draw(d.circuit)
+		return nil, nil
+	})
+}
+
+// Drawing gives the sheet as soon as it is there, unless nobody waits any more.
+func (f *File) Drawing(ctx context.Context) (*sheet.Sheet, error) {
+	f.drawn.begin()
+	select {
+	case <-f.drawn.done:
+		return f.drawn.sheet, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// DrawnWithin gives the sheet if it is there, or gets there within so long.
+func (f *File) DrawnWithin(patience time.Duration) (*sheet.Sheet, bool) {
+	ctx, stop := context.WithTimeout(context.Background(), max(patience, time.Millisecond))
+	defer stop()
+	s, err := f.Drawing(ctx)
+	return s, err == nil
+}
+
+// Paper is a drawing on a page: the picture with the layers beneath and above it, or word that it is on its way.
+type Paper struct {
+	Under, Svg, Over drawing.Picture
+	Again            string // where the page asks again while the drawing is being made
+	Failed           bool
+}
+
+// OnPaper draws a circuit with something laid over it; a drawing not yet made is not waited for beyond the
+// page's patience.
+func (f *File) OnPaper(c *gin.Context, r *room.Room, look *drawing.Look) *Paper {
+	return f.paper(c, r, func(s *sheet.Sheet) *Paper { return &Paper{Svg: drawing.Sheet(s, look)} })
+}
+
+// InLayers draws what the evidence lays over a circuit apart from the circuit itself. The drawing itself is left
+// out where the page has it already.
+func (f *File) InLayers(c *gin.Context, r *room.Room, circuit, evidence *drawing.Look, there bool) *Paper {
+	return f.paper(c, r, func(s *sheet.Sheet) *Paper {
+		p := &Paper{Under: drawing.Under(s, evidence), Over: drawing.Over(s, evidence)}
+		if !there {
+			p.Svg = drawing.Sheet(s, circuit)
+		}
+		return p
+	})
+}
+
+func (f *File) paper(c *gin.Context, r *room.Room, draw func(s *sheet.Sheet) *Paper) *Paper {
+	s, there := f.DrawnWithin(r.Patience)
+	if !there {
+		again := c.Request.URL.RequestURI()
+		if c.Request.Method != http.MethodGet { // a refused entry is answered by the job's page
+			again = path.Dir(again)
+		}
+		return &Paper{Again: again}
+	}
+	if f.drawn.failed != "" {
+		r.Log.Error("drawing", "circuit", f.Drawn.Title, "error", f.drawn.failed)
+		return &Paper{Failed: true}
+	}
+	return draw(s)
+}
