@@ -196,7 +196,8 @@ func (b *tab) text(selector string) string {
 	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
 	defer cancel()
 	s, _ := json.Marshal(selector)
-	text, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%s)].map(e => e.textContent.replace(/\s+/g, " ")).join(" | ")`, s)))
+	text, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%s)].map(e =>
+		e.textContent.replace(/\s+/g, " ")).join(" | ")`, s)))
 	if err != nil {
 		return err.Error()
 	}
@@ -221,7 +222,8 @@ func (b *tab) accessible() {
 	require.NoError(b.t, err)
 	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations
 		.filter(v => v.impact === "serious" || v.impact === "critical")
-		.map(v => v.id + " (" + v.impact + "): " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + (n.any[0]?.message || "")).join(" ;; ")).join("\n"))`, chromedp.EvalAwaitPromise))
+		.map(v => v.id + " (" + v.impact + "): " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) +
+			" " + (n.any[0]?.message || "")).join(" ;; ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(b.t, err)
 	if found != "" {
 		b.t.Errorf("axe-core: %s", found)

@@ -63,7 +63,12 @@ func TestACircuitFromPaperByKeyboard(t *testing.T) {
 	b.click(`[data-add="wires"]`)
 	enter(paper.wires)
 	b.sees("[data-status]", "sound")
-	b.eval(`(() => { const a = document.querySelector("#harness-text"); a.value = a.value.replace("  off: {key: on}", "  off: {key: on}\n  low: {key: on, commands: [low]}\n  high: {key: on, commands: [low, high]}"); a.dispatchEvent(new Event("input")); return ""; })()`)
+	b.eval(`(() => {
+		const a = document.querySelector("#harness-text"), states = "low: {key: on, commands: [low]}\n  high: {key: on, commands: [low, high]}";
+		a.value = a.value.replace("  off: {key: on}", "  off: {key: on}\n  " + states);
+		a.dispatchEvent(new Event("input"));
+		return "";
+	})()`)
 	b.sees("[data-fans]", "low: M1 slow")
 	b.sees("[data-fans]", "high: M1 fast")
 	b.sees("[data-drawing]", "K3")

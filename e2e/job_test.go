@@ -146,7 +146,8 @@ func TestTouchingAPin(t *testing.T) {
 	// A finger beside a pin means the nearest one; beside none, nothing.
 	b.quiet()
 	tap := func(away float64) {
-		at, err := chromedp.Run(b.ctx, chromedp.Evaluate[[2]float64](`(() => { const r = document.querySelector('[data-pin="M1.-"] .spot').getBoundingClientRect();
+		at, err := chromedp.Run(b.ctx, chromedp.Evaluate[[2]float64](`(() => {
+			const r = document.querySelector('[data-pin="M1.-"] .spot').getBoundingClientRect();
 			return [r.left + r.width / 2, r.top + r.height / 2]; })()`))
 		require.NoError(t, err)
 		point := []*input.TouchPoint{{X: at[0] - away, Y: at[1]}}

@@ -43,7 +43,8 @@ func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source 
 // newHarness adds a harness with its first revision; taken is true where the name is another's.
 func newHarness(ctx context.Context, tx *sqlx.Tx, name, title, source string, shipped bool) (id int64, isTaken bool, err error) {
 	var ids []int64
-	err = tx.SelectContext(ctx, &ids, `INSERT INTO harnesses (name) VALUES ($1) ON CONFLICT (name) WHERE deleted_at IS NULL DO NOTHING RETURNING id`, name)
+	err = tx.SelectContext(ctx, &ids, `INSERT INTO harnesses (name) VALUES ($1)
+		ON CONFLICT (name) WHERE deleted_at IS NULL DO NOTHING RETURNING id`, name)
 	if err != nil || len(ids) == 0 {
 		return 0, err == nil, wrap("writing a harness", err)
 	}

@@ -44,7 +44,8 @@ func (s *Store) ImportJob(ctx context.Context, in Imported) (int64, error) {
 		if err != nil {
 			return err
 		}
-		err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at, origin) VALUES ($1, $2, $2, $3, $4, $5) RETURNING id`,
+		err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at, origin)
+			VALUES ($1, $2, $2, $3, $4, $5) RETURNING id`,
 			vehicle, opened, in.Title, in.OpenedAt, in.Origin)
 		if isCode(err, taken) {
 			return ErrAlready // by another at the same moment

@@ -188,7 +188,8 @@ func (s *Store) ClosedVersion(ctx context.Context) (string, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
 	var version string
-	err := s.db.GetContext(ctx, &version, `SELECT count(*) || ' ' || coalesce(max(id), 0) || ' ' || coalesce(max(closed_at)::text, '') FROM jobs WHERE closed`)
+	err := s.db.GetContext(ctx, &version, `SELECT count(*) || ' ' || coalesce(max(id), 0) || ' ' || coalesce(max(closed_at)::text, '')
+		FROM jobs WHERE closed`)
 	return version, wrap("counting closed jobs", err)
 }
 
@@ -229,7 +230,8 @@ func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, wh
 			return fmt.Errorf("the harness of the job: %w", ErrNotFound)
 		}
 		if err == nil {
-			err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at) VALUES ($1, $2, $2, $3, $4) RETURNING id`,
+			err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at)
+				VALUES ($1, $2, $2, $3, $4) RETURNING id`,
 				vehicle, revision, title, at)
 		}
 		if isCode(err, foreignKey) {

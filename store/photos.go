@@ -84,7 +84,8 @@ func (s *Store) TagPhoto(ctx context.Context, harness int64, box string, tag Tag
 	ctx, cancel := s.within(ctx)
 	defer cancel()
 	done, err := s.db.ExecContext(ctx, `
-		UPDATE box_photos SET tags = coalesce((SELECT jsonb_agg(t) FROM jsonb_array_elements(tags) AS t WHERE t->>'part' <> $3), '[]') || $4::jsonb
+		UPDATE box_photos SET tags = coalesce((SELECT jsonb_agg(t) FROM jsonb_array_elements(tags) AS t WHERE t->>'part' <> $3),
+			'[]') || $4::jsonb
 		WHERE harness_id = $1 AND box = $2`, harness, box, tag.Part, string(kept))
 	if err != nil {
 		return wrap("tagging a photograph", err)

@@ -31,6 +31,7 @@ func (s *Store) Set(ctx context.Context, name string, value any) error {
 	if err != nil {
 		return fmt.Errorf("store: setting %q: %w", name, err)
 	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value`, name, b)
+	_, err = s.db.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES ($1, $2)
+		ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value`, name, b)
 	return wrap("keeping a setting", err)
 }

@@ -31,7 +31,8 @@ func newJob(t *testing.T, s *store.Store) int64 {
 }
 
 // circuit is the least harness file there can be.
-const circuit = "harness: 1\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: 8}, F1: {kind: fuse, amps: 20}}\n" +
+const circuit = "harness: 1\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: 8}, F1: {kind: fuse, " +
+	"amps: 20}}\n" +
 	"wires: {BAT.+ - F1.a: , F1.b - M1.+: , M1.- - G1: }\nstates: {on: {key: on}}\n"
 
 // write is a decision to write these entries whatever the log holds.

@@ -32,7 +32,8 @@ func BenchmarkSheetStateSwitch(b *testing.B) {
 		c, err := harness.Read([]byte(x.Source))
 		require.NoError(b, err)
 		for _, s := range c.States {
-			addresses = append(addresses, "/harnesses/"+x.Name+"?state="+url.QueryEscape(s.Name)+"&at="+url.QueryEscape(c.Parts[0].Pins()[0].String()))
+			addresses = append(addresses,
+				"/harnesses/"+x.Name+"?state="+url.QueryEscape(s.Name)+"&at="+url.QueryEscape(c.Parts[0].Pins()[0].String()))
 		}
 	}
 	ask := func(address string) {

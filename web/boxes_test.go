@@ -48,7 +48,8 @@ func (w *workshop) upload(box string, picture []byte) *httptest.ResponseRecorder
 
 // withOrientation puts an EXIF block that says "turned a quarter" into a JPEG.
 func withOrientation(plain []byte) []byte {
-	exif := []byte("Exif\x00\x00MM\x00\x2a\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00\x06\x00\x00\x00\x00\x00\x00secret place")
+	exif := []byte("Exif\x00\x00MM\x00\x2a\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00\x06\x00\x00\x00\x00\x00\x00secret " +
+		"place")
 	segment := append([]byte{0xFF, 0xE1, byte((len(exif) + 2) >> 8), byte(len(exif) + 2)}, exif...)
 	return append(append(append([]byte{}, plain[:2]...), segment...), plain[2:]...)
 }

@@ -53,7 +53,8 @@ func (a *App) named(next http.Handler) http.Handler {
 // no text.
 func (a *App) guard(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
+	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors "+
+		"'none'; form-action 'self'")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
@@ -103,7 +104,8 @@ func readable(r *http.Request, limit int64) (status int, sentence string) {
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
-		return http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than the %d MB that are taken in at once; nothing was recorded.", limit>>20)
+		return http.StatusRequestEntityTooLarge, fmt.Sprintf("That is more than the %d MB that are taken in at once; nothing was recorded.",
+			limit>>20)
 	case err != nil:
 		return http.StatusBadRequest, "The form could not be read; nothing was done. Send it again."
 	case !plainForm(r.PostForm), r.MultipartForm != nil && !plainForm(r.MultipartForm.Value):

@@ -31,7 +31,8 @@ func grown(t *testing.T, jobs int) *store.Store {
 	require.NoError(t, err)
 	defer db.Close()
 	for _, step := range []string{
-		`INSERT INTO jobs (vehicle_id, title, opened_at, opened_with, revision_id, summary, closed, closed_at, last_seq, words, standing, standing_seq)
+		`INSERT INTO jobs (vehicle_id, title, opened_at, opened_with, revision_id, summary, closed, closed_at, last_seq, words, standing,
+			standing_seq)
 		SELECT vehicle_id, title || ' ' || n, opened_at - n * interval '1 hour', opened_with, revision_id, summary, closed,
 			closed_at - n * interval '1 hour', 40, words, standing, standing_seq
 		FROM jobs, generate_series(1, $1::int / (SELECT count(*) FROM jobs)) n`,

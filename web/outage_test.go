@@ -218,8 +218,10 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 		{"box", func() *httptest.ResponseRecorder { return w.upload("bonnet box", picture.Bytes()) }},
 	}
 	for _, path := range []string{
-		"/", id, id + "?pin=F3.a&state=low", id + "/why", id + "/believe?part=K3", id + "/drive", id + "/verify", id + "/report", id + "/report/json",
-		id + "/photo/1", "/logbook", "/library", name, name + "/export/spice?state=low", name + "/start?state=low&fan=M1", name + "/edit", twinBoxes, twinBoxes + "/K3",
+		"/", id, id + "?pin=F3.a&state=low", id + "/why", id + "/believe?part=K3", id + "/drive", id + "/verify", id + "/report",
+		id + "/report/json",
+		id + "/photo/1", "/logbook", "/library", name, name + "/export/spice?state=low", name + "/start?state=low&fan=M1", name + "/edit",
+		twinBoxes, twinBoxes + "/K3",
 		twinBoxes + "/photo?box=bonnet+box", name + "/study",
 	} {
 		requests = append(requests, request{path, func() *httptest.ResponseRecorder { return w.get(path) }})

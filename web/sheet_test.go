@@ -28,7 +28,8 @@ func TestLibraryPage(t *testing.T) {
 
 func TestTakeInAHarness(t *testing.T) {
 	w := open(t)
-	good := "harness: 1\ntitle: Tide gate fan\nparts:\n  B: {kind: battery}\n  M: {kind: motor, volts: 12, amps: 5}\nwires: {B.+ - M.+: , M.- - B.-: }\nstates: {on: {}}\n"
+	good := "harness: 1\ntitle: Tide gate fan\nparts:\n  B: {kind: battery}\n  M: {kind: motor, volts: 12, amps: 5}\nwires: {B.+ - M.+: , " +
+		"M.- - B.-: }\nstates: {on: {}}\n"
 	r := w.post("/library", "text", good)
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/harnesses/tide-gate-fan", r.Header().Get("Location"))
@@ -99,7 +100,8 @@ func TestSheetBadInput(t *testing.T) {
 func TestExports(t *testing.T) {
 	w := open(t)
 	for form, want := range map[string]string{
-		"svg": "<svg class=\"sheet\"", "csv": "F1.b,K1.30,1,RD/GY,4mm2,0.2m", "json": `"harness": 1`, "yaml": "harness: 1", "spice": ".options reltol",
+		"svg": "<svg class=\"sheet\"", "csv": "F1.b,K1.30,1,RD/GY,4mm2,0.2m", "json": `"harness": 1`, "yaml": "harness: 1",
+		"spice": ".options reltol",
 	} {
 		r := w.get(twinSheet + "/export/" + form)
 		assert.Equal(t, http.StatusOK, r.Code, form)

@@ -94,12 +94,15 @@ func TestWrongJobFiles(t *testing.T) {
 	w := open(t)
 	before, _, err := w.keep.Jobs(t.Context(), store.Find{Limit: 50})
 	require.NoError(t, err)
+	const begins = `{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"x",` +
+		`"entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"},`
+	unreadable := strings.Replace(begins, `"x"`, `"harness: 7"`, 1) + `{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"noted"}]}`
 	for text, want := range map[string]string{
 		`{"iron-thread-job":"1"}`: "lacks its vehicle",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`:                                                                                                                                                           "does not begin with the complaint",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"harness: 7","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"}]}`:                                                      "harness cannot be read",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"x","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"},{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"seen","body":{}}]}`: "Entry 2 of the job file: it carries no observation",
-		`{"iron-thread-job":"1","vehicle":"A","title":"b","opened-at":"2026-03-02T12:00:00Z","harness":"x","entries":[{"seq":1,"at":"2026-03-02T12:00:00Z","kind":"opened"},{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"sniffed"}]}`:        "Entry 2 of the job file: there is no kind",
+		`{"iron-thread-job":"1","vehicle":"A","title":"b","harness":"harness: 7"}`: "does not begin with the complaint",
+		unreadable: "harness cannot be read",
+		begins + `{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"seen","body":{}}]}`: "Entry 2 of the job file: it carries no observation",
+		begins + `{"seq":2,"at":"2026-03-02T12:00:00Z","kind":"sniffed"}]}`:        "Entry 2 of the job file: there is no kind",
 		`"text"`: "This is no job file",
 	} {
 		r := w.send("/jobs/import", "file", "job.json", []byte(text))

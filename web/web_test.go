@@ -236,8 +236,10 @@ func TestBadInputIsOneSentenceWithTheRightStatus(t *testing.T) {
 		says(t, r.Body.String(), c.want)
 	}
 	for path, code := range map[string]int{
-		"/jobs/999": 404, job + "?pin=K9.1": 422, job + "?state=flying": 422, job + "?pin=K1.30'": 422, job + "?do=sniff&pin=K1.30": 422, job + "?do=turned&part=K1": 422,
-		job + "/why?fault=M1+melted": 422, job + "/believe?part=K9": 422, job + "/drive?fault=K9+open": 422, job + "/report/doc": 404, job + "/photo/7": 404, "/static/x/none.js": 404,
+		"/jobs/999": 404, job + "?pin=K9.1": 422, job + "?state=flying": 422, job + "?pin=K1.30'": 422, job + "?do=sniff&pin=K1.30": 422,
+		job + "?do=turned&part=K1":   422,
+		job + "/why?fault=M1+melted": 422, job + "/believe?part=K9": 422, job + "/drive?fault=K9+open": 422, job + "/report/doc": 404,
+		job + "/photo/7": 404, "/static/x/none.js": 404,
 	} {
 		assert.Equal(t, code, w.get(path).Code, path)
 	}

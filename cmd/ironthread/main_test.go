@@ -75,7 +75,8 @@ func TestSolveTable(t *testing.T) {
 }
 
 func TestDiagnoseJSON(t *testing.T) {
-	seen := "- {state: high, fans: {M1: fast, M2: fast}}\n- {state: low, fans: {M1: stopped, M2: stopped}}\n- {state: low, volts: 12.4, at: F3.a}\n"
+	seen := "- {state: high, fans: {M1: fast, M2: fast}}\n- {state: low, fans: {M1: stopped, M2: stopped}}\n- {state: low, volts: 12.4, " +
+		"at: F3.a}\n"
 	code, out, errs := command(seen, "diagnose", twin, "--seen", "-", "--json")
 	require.Zero(t, code, errs)
 	var a struct {
@@ -242,7 +243,8 @@ func TestStream(t *testing.T) {
 // A drawn dead short is read, since a car may have one, and said: what burns and what opens. Codes that
 // would steer the terminal are not printed.
 func TestCheckSaysWhatBurns(t *testing.T) {
-	short := "harness: 1\ntitle: \"short\\e[31m\"\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: 10}}\n" +
+	short := "harness: 1\ntitle: \"short\\e[31m\"\nparts: {BAT: {kind: battery}, G1: {kind: ground}, M1: {kind: motor, volts: 12, amps: " +
+		"10}}\n" +
 		"wires: {BAT.+ - G1: RD 4mm2 1m, BAT.+ - M1.+: , M1.- - G1: }\nstates: {on: {}}\n"
 	code, out, errs := command(short, "check", "-")
 	assert.Zero(t, code, errs)

@@ -178,6 +178,6 @@ func exportSVG(out io.Writer, c *harness.Circuit, flags *conditionFlags) error {
 			return inputError{err}
 		}
 	}
-	_, err := io.WriteString(out, string(drawing.Standalone(sheet.Draw(c), look)))
+	_, err := fmt.Fprint(out, drawing.Standalone(sheet.Draw(c), look))
 	return err
 }

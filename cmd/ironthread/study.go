@@ -127,7 +127,8 @@ func studyOne(ctx context.Context, c *harness.Circuit, runs []playing.Options) (
 
 func printStudy(out io.Writer, list []*studied) error {
 	w := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
-	fmt.Fprintln(w, "circuit\tright\ttests\tproof\tp95\tmax\tminutes\ttextbook\tratio\tbound\tspread right\tsure, wrong\tdoubles\twrong repairs\tshorts\twrong repairs")
+	fmt.Fprintln(w, "circuit\tright\ttests\tproof\tp95\tmax\tminutes\ttextbook\tratio\tbound\tspread right\tsure, wrong\tdoubles\t"+
+		"wrong repairs\tshorts\twrong repairs")
 	var sum struct{ right, minutes, textbook, spread, sure, doubles, wrong, over, shorts, shortsWrong, shortsOf float64 }
 	n := float64(len(list))
 	for _, s := range list {
@@ -141,7 +142,8 @@ func printStudy(out io.Writer, list []*studied) error {
 		}
 		fmt.Fprintf(w, "\t%.1f %% of %d\t%.2f\n", 100*s.Shorts.Right, len(s.Shorts.Trials), s.Shorts.WrongRepairs)
 		played := float64(len(s.Shorts.Trials))
-		sum.shorts, sum.shortsWrong, sum.shortsOf = sum.shorts+played*s.Shorts.Right, sum.shortsWrong+played*s.Shorts.WrongRepairs, sum.shortsOf+played
+		sum.shorts, sum.shortsWrong, sum.shortsOf = sum.shorts+played*s.Shorts.Right, sum.shortsWrong+played*s.Shorts.WrongRepairs,
+			sum.shortsOf+played
 		sum.right, sum.minutes, sum.textbook = sum.right+s.Guide.Right/n, sum.minutes+s.Guide.MeanMinutes/n, sum.textbook+s.Textbook.MeanMinutes/n
 		sum.spread, sum.sure = sum.spread+s.Spread.Right/n, sum.sure+s.Spread.ConfidentWrong/n
 		sum.over += s.Guide.MeanTests / s.Guide.BoundTests / n

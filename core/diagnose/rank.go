@@ -86,7 +86,8 @@ func (g *chooser) rank() ([]scored, error) {
 		}
 	}
 	slices.SortStableFunc(list, func(x, y scored) int {
-		return cmp.Or(cmp.Compare(y.grade(), x.grade()), cmp.Compare(x.test.Risk(g.circuit), y.test.Risk(g.circuit)), cmp.Compare(y.score, x.score))
+		return cmp.Or(cmp.Compare(y.grade(), x.grade()),
+			cmp.Compare(x.test.Risk(g.circuit), y.test.Risk(g.circuit)), cmp.Compare(y.score, x.score))
 	})
 	return list, nil
 }

@@ -92,7 +92,8 @@ parts:
   M1: {kind: motor, volts: 12.6, amps: 10}
   M2: {kind: motor, volts: 12.6, amps: 10}
   ECU: {kind: controller, pins: {"1": {pwm-on: main}, "2": {pwm-on: side}, "3": {ground: true}, "4": {power: true}}}
-wires: {BAT.+ - PA.f: , BAT.+ - PB.f: , BAT.+ - ECU.4: , PA.g - G1: , PB.g - G1: , PA.p - M1.+: , PB.p - M2.+: , M1.- - G1: , M2.- - G1: , ECU.3 - G1: ,
+wires: {BAT.+ - PA.f: , BAT.+ - PB.f: , BAT.+ - ECU.4: , PA.g - G1: , PB.g - G1: , PA.p - M1.+: , PB.p - M2.+: , M1.- - G1: ,
+  M2.- - G1: , ECU.3 - G1: ,
   PA.c - ECU.1: , PB.c - ECU.2: }
 states:
   idle: {commands: []}
@@ -153,7 +154,8 @@ parts:
   K1: {kind: relay, contacts: make}
   M1: {kind: motor, volts: 12, amps: 8}
   R1: {kind: resistor, ohms: 100}
-wires: {BAT.+ - F1.a: , F1.b - D1.k: , D1.a - K1.86: , BAT.+ - D2.a: , D2.k - K1.30: , K1.87 - M1.+: , M1.- - G1: , K1.85 - G1: , F1.b - R1.a: , R1.b - G1: }
+wires: {BAT.+ - F1.a: , F1.b - D1.k: , D1.a - K1.86: , BAT.+ - D2.a: , D2.k - K1.30: , K1.87 - M1.+: , M1.- - G1: , K1.85 - G1: ,
+  F1.b - R1.a: , R1.b - G1: }
 states: {on: {}}
 `
 

@@ -235,7 +235,8 @@ func (m *Model) servedLevel(pin harness.Pin) harness.Level {
 
 func passesPulses(kind harness.Kind) bool {
 	switch kind {
-	case harness.KindSplice, harness.KindConnector, harness.KindResistor, harness.KindFuse, harness.KindDiode, harness.KindLimiter, harness.KindSwitch:
+	case harness.KindSplice, harness.KindConnector, harness.KindResistor, harness.KindFuse, harness.KindDiode, harness.KindLimiter,
+		harness.KindSwitch:
 		return true
 	}
 	return false

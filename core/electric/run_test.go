@@ -71,7 +71,8 @@ func TestStartAgainstNgspice(t *testing.T) {
 			fmt.Fprintf(&net, "CJ%d W_%s 0 %.12g IC=0\n", i, n.motors[i].part.Name, n.motors[i].inertia)
 		}
 		out := filepath.Join(t.TempDir(), "out.txt")
-		fmt.Fprintf(&net, "%s\n.control\nset wr_singlescale\nset wr_vecnames\ntran 0.2m 1 0 0.2m uic\nwrdata %s v(W_M1) v(W_M2)\n.endc\n.end\n", SPICEOptions, out)
+		fmt.Fprintf(&net, "%s\n.control\nset wr_singlescale\nset wr_vecnames\ntran 0.2m 1 0 0.2m uic\nwrdata %s v(W_M1) "+
+			"v(W_M2)\n.endc\n.end\n", SPICEOptions, out)
 		file := filepath.Join(t.TempDir(), "start.cir")
 		require.NoError(t, os.WriteFile(file, net.Bytes(), 0o600))
 		said, _ := exec.CommandContext(t.Context(), "ngspice", "-b", file).CombinedOutput() // its status is 1 without a plot

@@ -70,7 +70,8 @@ func (n *Network) warnings() []Warning {
 // believe, and what to beware of (common practice).
 func (n *Network) standInWords(a Action) string {
 	spec := n.model.Circuit.Part(a.Part).Spec.(*harness.Sensor)
-	return fmt.Sprintf("%s is replaced by %s Ω: gauge and controller believe %.0f °C and are blind to the real heat; engine off if possible, else a second thermometer and a time limit",
+	return fmt.Sprintf("%s is replaced by %s Ω: gauge and controller believe %.0f °C and are blind to the real heat; engine off if "+
+		"possible, else a second thermometer and a time limit",
 		a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64), spec.Curve.Celsius(a.Ohms))
 }
 

@@ -225,7 +225,8 @@ func (w *writer) relays() {
 		high := feed(2, 1, amps*float64(w.a.Fans))
 		for n := 1; n <= w.a.Fans; n++ {
 			name := fmt.Sprintf("M%d", n)
-			w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, rpm: 2300}}, label: fan %d",
+			w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, "+
+				"rpm: 2300}}, label: fan %d",
 				w.volts(), 0.5*amps, amps, n))
 			w.wire(low, name+".l", "YE "+thick+" 1m")
 			w.wire(high, name+".h", "VT "+thick+" 1m")
@@ -261,7 +262,8 @@ func (w *writer) module() {
 	for n := 1; n <= w.a.Fans; n++ {
 		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", n, n, n))
 	}
-	w.part("FM", fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", ")))
+	w.part("FM", fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, `+
+		`open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", ")))
 	w.wire(w.fuse("F1", total), "FM.+", "RD "+size(total)+" 0.6m")
 	w.wire("FM.-", "G1", "BN "+size(total)+" 0.5m")
 	for n := 1; n <= w.a.Fans; n++ {

@@ -163,7 +163,8 @@ func TestHostileFiles(t *testing.T) {
 }
 
 func TestStrategyWithHysteresis(t *testing.T) {
-	text := small + "  warm: {key: on, coolant: 93}\n  hot: {key: on, coolant: 96}\n  cabin: {key: on, ac: on}\nstrategy:\n  low: {on-above: 95, off-below: 90, or: [ac]}\n"
+	text := small + "  warm: {key: on, coolant: 93}\n  hot: {key: on, coolant: 96}\n  cabin: {key: on, ac: on}\nstrategy:\n  low: " +
+		"{on-above: 95, off-below: 90, or: [ac]}\n"
 	c, err := harness.Read([]byte(text))
 	require.NoError(t, err)
 	assert.Empty(t, c.CommandsIn(c.State("warm"), nil, harness.Heard{}), "93 °C on the way up")

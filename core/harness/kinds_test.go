@@ -75,14 +75,15 @@ func TestKindsSayWhatIsMissing(t *testing.T) {
 		"{kind: thermoswitch, stages: {}}":                             "stages is missing",
 		"{kind: thermoswitch, stages: }":                               "stages is missing",
 		`{kind: thermoswitch, stages: {"1": {closes: 900, opens: 1}}}`: "closes is 900, and lies between -60 and 200",
-		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: [{when: [z], drive: {o: 1}}]}": "the table speaks of z, which is no input (a)",
-		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: {}}":                           "table is a list",
-		"{kind: pwm-module, feeds: [f], grounds: [g], outputs: {}}":                                      "control is missing",
-		"{kind: relay, contacts: make, suppression: tape}":                                               `suppression cannot be "tape" (none, resistor, diode)`,
-		"{kind: lamp, volts: 12}":      "watts is missing",
-		"{kind: controller}":           "pins is missing",
-		"{kind: controller, pins: {}}": "a controller needs its pins",
-		"[]":                           "a part is a mapping",
+		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: [{when: [z], drive: {o: 1}}]}": "the table speaks of z, which is " +
+			"no input (a)",
+		"{kind: fan-module, feeds: [f], grounds: [g], inputs: [a], table: {}}": "table is a list",
+		"{kind: pwm-module, feeds: [f], grounds: [g], outputs: {}}":            "control is missing",
+		"{kind: relay, contacts: make, suppression: tape}":                     `suppression cannot be "tape" (none, resistor, diode)`,
+		"{kind: lamp, volts: 12}":                                              "watts is missing",
+		"{kind: controller}":                                                   "pins is missing",
+		"{kind: controller, pins: {}}":                                         "a controller needs its pins",
+		"[]":                                                                   "a part is a mapping",
 	} {
 		_, err := harness.Read([]byte(withPart(spec)))
 		require.Error(t, err, spec)
@@ -129,7 +130,9 @@ func TestTableMatchesTheWholePattern(t *testing.T) {
 
 func TestWireDescriptions(t *testing.T) {
 	read := func(description string) (*harness.Wire, error) {
-		c, err := harness.Read([]byte("harness: 1\nparts: {BAT: {kind: battery}, F: {kind: fuse, amps: 5}}\nwires:\n  BAT.+ - F.a: " + description + "\nstates: {on: {}}\n"))
+		c,
+			err := harness.Read([]byte("harness: 1\nparts: {BAT: {kind: battery}, F: {kind: fuse, amps: 5}}\n" +
+			"wires:\n  BAT.+ - F.a: " + description + "\nstates: {on: {}}\n"))
 		if err != nil {
 			return nil, err
 		}
@@ -143,7 +146,8 @@ func TestWireDescriptions(t *testing.T) {
 	}
 	for bad, want := range map[string]string{
 		"PU 4mm2": "no colour of IEC 60757", "RD/": "no colour", "99x RD": "between 1 and 20 wires", "RD 4mm": "is not understood",
-		"RD 900mm2": "a size lies between", "RD 4mm2 999m": "a length lies between", "4mm2 RD": "is not understood", "RD RD": "is not understood", "{}": "[colour] [size] [length] is expected",
+		"RD 900mm2": "a size lies between", "RD 4mm2 999m": "a length lies between", "4mm2 RD": "is not understood",
+		"RD RD": "is not understood", "{}": "[colour] [size] [length] is expected",
 	} {
 		_, err := read(bad)
 		require.Error(t, err, bad)

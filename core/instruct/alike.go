@@ -120,7 +120,8 @@ func (w *why) weakInRow(all []fault.Fault) *Alike {
 func (w *why) inRow(all []fault.Fault, reason string) *Alike {
 	at, ok := firstThat(all, func(f fault.Fault) bool { return f.On == fault.OnPin })
 	if ok {
-		return &Alike{reason, fmt.Sprintf("Look at the terminal %s: spread, green, pushed back? If it is sound, it is the part or the wire behind it.", at.Pin)}
+		return &Alike{reason, fmt.Sprintf("Look at the terminal %s: spread, green, pushed back? If it is sound, it is the part or the wire "+
+			"behind it.", at.Pin)}
 	}
 	return &Alike{reason, "Open the loom where they meet, or run a wire beside it for the length of one test."}
 }

@@ -91,7 +91,8 @@ func (w *writer) withoutTool(kit probe.Kit, state *harness.State) string {
 		if kit.NoDecade || hottest < 0 || !(ohms > 0) {
 			continue
 		}
-		ways = append(ways, fmt.Sprintf("a resistor of about %s in the place of %s (%.0f °C; engine off where possible, it blinds the gauge; out again before the job closes)",
+		ways = append(ways, fmt.Sprintf("a resistor of about %s in the place of %s (%.0f °C; engine off where possible, it blinds the gauge; "+
+			"out again before the job closes)",
 			probe.FormatOhms(ohms), p.Name, hottest+standInMargin))
 	}
 	if hottest > 0 {

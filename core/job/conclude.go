@@ -93,9 +93,11 @@ func ownerWords(c *harness.Circuit, state *State, verdict *diagnose.Verdict, com
 	}
 	switch state.Reason {
 	case Verified:
-		list = append(list, "Afterwards we ran every fan at every speed, measured what each draws, and watched the engine through a full warm-up: all as it should be.")
+		list = append(list, "Afterwards we ran every fan at every speed, measured what each draws, and watched the engine through a full "+
+			"warm-up: all as it should be.")
 	case NotReproduced:
-		list = append(list, "We could not make the trouble appear while the vehicle was here. Should it come back, note when, how hot, and how fast you were going, and come again.")
+		list = append(list, "We could not make the trouble appear while the vehicle was here. Should it come back, note when, how hot, and "+
+			"how fast you were going, and come again.")
 	case Declined, PassedOn, OtherReason:
 		list = append(list, "The work was not finished here: "+string(state.Reason)+".")
 	}
@@ -112,8 +114,10 @@ func plainPlace(c *harness.Circuit, f fault.Fault) string {
 			return part
 		}
 		kind := map[harness.Kind]string{
-			harness.KindMotor: "the fan motor", harness.KindRelay: "the fan relay", harness.KindFuse: "the fuse", harness.KindGround: "the ground connection",
-			harness.KindController: "the control unit", harness.KindFanModule: "the fan control module", harness.KindPWMModule: "the fan control module",
+			harness.KindMotor: "the fan motor", harness.KindRelay: "the fan relay", harness.KindFuse: "the fuse",
+			harness.KindGround:     "the ground connection",
+			harness.KindController: "the control unit", harness.KindFanModule: "the fan control module",
+			harness.KindPWMModule: "the fan control module",
 		}[p.Kind()]
 		if kind == "" {
 			kind = "the " + strings.ReplaceAll(string(p.Kind()), "-", " ")

@@ -117,7 +117,8 @@ func New(m *electric.Model, suspects []Suspect, b *Budget) (*Table, error) {
 		t.relayAt[p.Name] = i
 	}
 	if need := int64(len(suspects)) * t.bytesOf(); need > mostPageBytes {
-		return nil, fmt.Errorf("the circuit is too large to be diagnosed: %d suspects in %d states at %d pins would take %d MB in each set-up, and at most %d are kept; "+
+		return nil, fmt.Errorf("the circuit is too large to be diagnosed: %d suspects in %d states at %d pins would take %d MB in each "+
+			"set-up, and at most %d are kept; "+
 			"leave out what is not part of the fan circuit", len(suspects), len(t.states), t.pins, need>>20, mostPageBytes>>20)
 	}
 	for i := range t.cars {

@@ -88,7 +88,8 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 		return t, err
 	}
 	if n := o.count(); n != 1 {
-		return t, fmt.Errorf("an observation is one of fans, volts, amps, ohms, lamp, led, relay, codes, bench, turned, looked, wiggled; here are %d", n)
+		return t, fmt.Errorf("an observation is one of fans, volts, amps, ohms, lamp, led, relay, codes, bench, turned, looked, wiggled; "+
+			"here are %d", n)
 	}
 	kind := t.Kind()
 	if kind.InState() || o.State != "" {

@@ -18,10 +18,14 @@ func FuzzObservations(f *testing.F) {
 		f.Fatal(err)
 	}
 	for _, seed := range []string{
-		"- {state: low, volts: 12.3, at: K3.30}", "- {state: low, setup: [K1 out], volts: OL, at: K1.30}", "- {bench: K3, ohms: 88, between: [86, 85]}",
-		"- {codes: [P0480]}", "- {state: low, fans: {M1: stopped, M2: cycling}}", "- {unreachable: true, at: F3.a}", "- {state: low, lamp: dim, at: M1.+, with: heavy}",
-		"- {state: high, setup: [swapped K1 K2, M1 unplugged], amps: -3, at: F1.b}", "[", "- {volts: {a: b}}", "- {setup: 3}", "- &a [*a]", "- {ohms: 1e400, at: x}",
-		"- {turned: M1, found: free}\n- {looked: F3, found: heat}", "- {state: low, volts: .nan, at: F3.a}", "- {between: [a, b, c], bench: K1, ohms: 1}",
+		"- {state: low, volts: 12.3, at: K3.30}", "- {state: low, setup: [K1 out], volts: OL, at: K1.30}",
+		"- {bench: K3, ohms: 88, between: [86, 85]}",
+		"- {codes: [P0480]}", "- {state: low, fans: {M1: stopped, M2: cycling}}", "- {unreachable: true, at: F3.a}",
+		"- {state: low, lamp: dim, at: M1.+, with: heavy}",
+		"- {state: high, setup: [swapped K1 K2, M1 unplugged], amps: -3, at: F1.b}", "[", "- {volts: {a: b}}", "- {setup: 3}", "- &a [*a]",
+		"- {ohms: 1e400, at: x}",
+		"- {turned: M1, found: free}\n- {looked: F3, found: heat}", "- {state: low, volts: .nan, at: F3.a}",
+		"- {between: [a, b, c], bench: K1, ohms: 1}",
 	} {
 		f.Add(seed)
 	}
@@ -70,8 +74,10 @@ func FuzzSetups(f *testing.F) {
 		f.Fatal(err)
 	}
 	for _, seed := range []string{
-		"K1 out", "M2 unplugged", "jumper K1.30 K1.87", "ground K1.85", "feed M1.+", "pack M1.+' M1.-'", "sensor CT replaced 200", "swapped K1 K3",
-		"wire BAT.+ - F1.a renewed", "pin M1.- renewed", "K1 renewed used", "cleaned K1", "K1 cleaned", "jumper K1.30 K1.30", "out", "sensor CT replaced -1", "K1' out",
+		"K1 out", "M2 unplugged", "jumper K1.30 K1.87", "ground K1.85", "feed M1.+", "pack M1.+' M1.-'", "sensor CT replaced 200",
+		"swapped K1 K3",
+		"wire BAT.+ - F1.a renewed", "pin M1.- renewed", "K1 renewed used", "cleaned K1", "K1 cleaned", "jumper K1.30 K1.30", "out",
+		"sensor CT replaced -1", "K1' out",
 	} {
 		f.Add(seed)
 	}

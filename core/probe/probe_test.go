@@ -145,8 +145,10 @@ func TestObservationsOfEveryKind(t *testing.T) {
 	require.NoError(t, err)
 	want := []string{
 		"low: heavy lamp dim at M1.+", "low: LED lights at ECU.61", "high: 31.5 A at F1.b", "off: OL at F3.b from M2.+ (BAT apart, M2 unplugged)",
-		"off: 0.4 Ω at F3.b from M2.+ (BAT apart)", "K3 on the bench: 88 Ω between 86 and 85", "K3 on the bench: 0.1 Ω between 30 and 87, energised",
-		"low: K1: click", "no codes", "codes P0480", "M1 by hand: drags (M1 unplugged)", "K3 looked at: corrosion", "K3 wiggled: steady", "F3.a cannot be reached",
+		"off: 0.4 Ω at F3.b from M2.+ (BAT apart)", "K3 on the bench: 88 Ω between 86 and 85",
+		"K3 on the bench: 0.1 Ω between 30 and 87, energised",
+		"low: K1: click", "no codes", "codes P0480", "M1 by hand: drags (M1 unplugged)", "K3 looked at: corrosion", "K3 wiggled: steady",
+		"F3.a cannot be reached",
 	}
 	require.Len(t, all, len(want))
 	keys := map[string]string{}
@@ -210,7 +212,8 @@ func TestKitsAndSchools(t *testing.T) {
 // Ohms as meters and colour codes spell them: mega is not milli, and a letter may stand for the point.
 func TestOhmsKeepTheirPrefix(t *testing.T) {
 	for typed, want := range map[string]float64{
-		"2.2 MΩ": 2.2e6, "2.2M": 2.2e6, "2.2 Mohm": 2.2e6, "2M2": 2.2e6, "2.2 mΩ": 0.0022, "2k2": 2200, "2.2k": 2200, "2,2 kΩ": 2200, "4R7": 4.7,
+		"2.2 MΩ": 2.2e6, "2.2M": 2.2e6, "2.2 Mohm": 2.2e6, "2M2": 2.2e6, "2.2 mΩ": 0.0022, "2k2": 2200, "2.2k": 2200,
+		"2,2 kΩ": 2200, "4R7": 4.7,
 		"0.4": 0.4, "85 ohms": 85, "470 mΩ": 0.47, "2.2 MEG": 2.2e6,
 	} {
 		r, err := probe.InOhms.Parse(typed)

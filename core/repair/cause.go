@@ -69,7 +69,8 @@ func jointCauses(f fault.Fault) []Check {
 	return []Check{
 		{Key: "cause route", Expect: AsExpected, Text: "The route of the wire: no chafing, no sharp bend, clear of heat",
 			Why: "what broke it breaks the next one"},
-		{Key: "cause joint", Expect: AsExpected, Text: "The mended joint soldered or crimped, in adhesive-lined sleeve, never twisted and left", Why: "an open joint under the bonnet corrodes"},
+		{Key: "cause joint", Expect: AsExpected, Text: "The mended joint soldered or crimped, in adhesive-lined sleeve, never twisted and " +
+			"left", Why: "an open joint under the bonnet corrodes"},
 	}
 }
 

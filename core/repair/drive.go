@@ -77,13 +77,17 @@ func CanDrive(m *electric.Model, setup []electric.Action, faults []fault.Fault) 
 func verdict(most float64, always bool) string {
 	switch {
 	case always:
-		return "The fans run when they should not: it cools, and drains the battery standing. Pull the fan fuse when parked, and refit it before driving."
+		return "The fans run when they should not: it cools, and drains the battery standing. Pull the fan fuse when parked, and refit it " +
+			"before driving."
 	case most < noAir:
-		return "No fan runs in any state: only the wind of driving cools. Not in traffic, not standing with the engine running, no towing; stop when the gauge climbs (common practice)."
+		return "No fan runs in any state: only the wind of driving cools. Not in traffic, not standing with the engine running, no towing; " +
+			"stop when the gauge climbs (common practice)."
 	case most < enoughAir:
-		return "A weak fan is left: an open road will do, traffic and hills in heat will not; watch the temperature itself, a damped gauge hides it (common practice)."
+		return "A weak fan is left: an open road will do, traffic and hills in heat will not; watch the temperature itself, a damped gauge " +
+			"hides it (common practice)."
 	}
-	return "Most of the air is left in at least one state: it can be driven with an eye on the temperature until it is mended (common practice)."
+	return "Most of the air is left in at least one state: it can be driven with an eye on the temperature until it is mended (common " +
+		"practice)."
 }
 
 type rest struct {

@@ -44,7 +44,8 @@ func TestTheLowPath(t *testing.T) {
 	assert.True(t, feed.Reaches)
 	assert.Equal(t, "M1.+ → K1.87 → (K1's make contact) → K1.30 → F1.b → (F1) → F1.a → BAT.+", feed.Words())
 	ground := trace.Ground(n, harness.ParsePin("M1.-"))
-	assert.Equal(t, "M1.- → K3.30 → (K3's rest contact) → K3.87a → F3.a → (F3) → F3.b → M2.+ → (M2) → M2.- → G1 → (G1) → BAT.-",
+	assert.Equal(t, "M1.- → K3.30 → (K3's rest contact) → K3.87a → F3.a → (F3) → "+
+		"F3.b → M2.+ → (M2) → M2.- → G1 → (G1) → BAT.-",
 		ground.Words())
 	assert.True(t, ground.ThroughLoad(), "its ground is the other fan")
 	assert.Equal(t, []string{"K3's rest contact"}, ground.Through())

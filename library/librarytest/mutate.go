@@ -12,7 +12,8 @@ import (
 // odd are values that stand where others are expected.
 var odd = []string{
 	"", "0", "-1", "1e-9", "1e9", "1e308", ".nan", ".inf", "on", "off", "null", "~", "low", "high", "K1", "K1.30", "M1.+", "BAT.-", "G1",
-	"99999999999999999999", "0x10", "1_000", "RD 4mm2 1m", "2x RD", "resistor", "relay", "motor", "changeover", "make", "key", "ac", "engine", "no-sensor", "é\u200b",
+	"99999999999999999999", "0x10", "1_000", "RD 4mm2 1m", "2x RD", "resistor", "relay", "motor", "changeover", "make", "key", "ac",
+	"engine", "no-sensor", "é\u200b",
 }
 
 // Mutate applies up to sixteen changes to a file, three bytes each: which node, what is done, with what. The

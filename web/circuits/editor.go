@@ -40,7 +40,8 @@ var settingsOf = map[harness.Kind]string{
 	harness.KindPressureSwitch: `stages: {"1": {closes: 17, opens: 14}}`, harness.KindSensor: "curve: {beta: 3500, r25: 2500}",
 	harness.KindController: `pins: {"1": {sinks-on: low}, "2": {ground: true}}`, harness.KindConnector: "ways: 2",
 	harness.KindFanModule: "inputs: [a], feeds: [\"+\"], grounds: [\"-\"], table: [{when: [a], drive: {out: 1}}]",
-	harness.KindPWMModule: `control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {+: out, -: ret}}`, harness.KindLamp: "volts: 12, watts: 5",
+	harness.KindPWMModule: `control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {+: out, -: ret}}`,
+	harness.KindLamp:      "volts: 12, watts: 5",
 }
 
 var usualSizes = []string{"0.5mm2", "0.75mm2", "1mm2", "1.5mm2", "2.5mm2", "4mm2", "6mm2", "10mm2", "16mm2"}
@@ -81,7 +82,8 @@ func (a *Circuits) saveHarness(c *gin.Context) {
 		return
 	}
 	if saw != h.Newest {
-		a.Fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; what you typed is still on your page. Open it beside and compare.")
+		a.Fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; what you typed is still on your page. Open it beside "+
+			"and compare.")
 		return
 	}
 	title := circuit.Title

@@ -118,7 +118,8 @@ func (a *Circuits) study(c *gin.Context) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	p := studyPage{
-		Frame: a.Frame(c, "Study: "+h.Title, "library"), Faults: len(b.Guide.Hypotheses()), Name: h.Name, Harness: h.Title, Kinds: studyKinds, Kind: s.kind,
+		Frame: a.Frame(c, "Study: "+h.Title, "library"), Faults: len(b.Guide.Hypotheses()), Name: h.Name, Harness: h.Title,
+		Kinds: studyKinds, Kind: s.kind,
 		Running: s.begun, Done: s.done, Of: s.of, Reports: s.reports, Failed: s.failed,
 	}
 	if len(s.reports) == 2 && s.reports[1].MeanMinutes > 0 {

@@ -27,4 +27,4 @@ func (p *pen) f(format string, args ...any) {
 }
 
 // picture gives what has been written.
-func (p *pen) picture() Picture { return Picture(p.b.String()) } //nolint:gosec // f has escaped every text
+func (p *pen) picture() Picture { return Picture(p.b.String()) }

@@ -198,7 +198,8 @@ func readJobFile(c *gin.Context) (*jobFile, error) {
 	case f.Vehicle == "" || f.Title == "":
 		return nil, fmt.Errorf("the job file lacks its vehicle or its complaint")
 	case tooLong(f.Vehicle, room.MaxTitle) || tooLong(f.Title, maxComplaint) || tooLong(f.Origin, maxToken):
-		return nil, fmt.Errorf("the job file's vehicle or complaint is longer than may be kept (%d and %d characters)", room.MaxTitle, maxComplaint)
+		return nil, fmt.Errorf("the job file's vehicle or complaint is longer than may be kept (%d and %d characters)", room.MaxTitle,
+			maxComplaint)
 	case len(f.Entries) == 0 || len(f.Entries) > maxJobEntries || f.Entries[0].Kind != job.Opened:
 		return nil, fmt.Errorf("the job file's log does not begin with the complaint, or is longer than %d entries", maxJobEntries)
 	case len(f.Revisions) > maxRevisions:
@@ -245,7 +246,8 @@ func (f *jobFile) sound(k int, e fileEntry, now time.Time) error {
 		return fmt.Errorf("the harness that it moves to is not in the file")
 	case !(b.Minutes >= 0 && b.Minutes <= mostMinutes):
 		return fmt.Errorf("%g are no minutes", b.Minutes)
-	case tooLong(e.Who, room.MaxWho), tooLong(b.Text, room.MaxText), tooLong(b.Parts, room.MaxText), tooLong(b.Action, room.MaxText), tooLong(b.Fault, room.MaxText),
+	case tooLong(e.Who, room.MaxWho), tooLong(b.Text, room.MaxText), tooLong(b.Parts, room.MaxText), tooLong(b.Action, room.MaxText),
+		tooLong(b.Fault, room.MaxText),
 		tooLong(b.Check, room.MaxText), tooLong(string(b.Reason), room.MaxWho), tooLong(b.Expected, room.MaxText):
 		return fmt.Errorf("a text in it is longer than may be kept")
 	}

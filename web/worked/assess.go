@@ -43,7 +43,8 @@ func (w *Circuit) Refute(ctx context.Context, seen []probe.Observation, now diag
 }
 
 // asked puts a question to the guide in the background; about is what it is about beside the evidence.
-func asked[T any](ctx context.Context, w *Circuit, what string, patience time.Duration, seen []probe.Observation, now diagnose.Now, about any,
+func asked[T any](ctx context.Context, w *Circuit, what string, patience time.Duration, seen []probe.Observation, now diagnose.Now,
+	about any,
 	work func(ctx context.Context) (any, error),
 ) (answer T, ready bool, err error) {
 	state := ""

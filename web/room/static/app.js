@@ -3,7 +3,8 @@
 // markup names methods and paths only). Everything here is a convenience: the pages work without it.
 "use strict";
 
-const isTyping = (el) => el && (/^(INPUT|SELECT|TEXTAREA)$/.test(el.tagName) && !/^(radio|checkbox)$/.test(el.type) || el.isContentEditable);
+const isTyping = (el) => el && (el.isContentEditable
+  || /^(INPUT|SELECT|TEXTAREA)$/.test(el.tagName) && !/^(radio|checkbox)$/.test(el.type));
 const find = (selector) => document.querySelector(selector);
 
 const openAndFocus = (details, field) => {
@@ -73,7 +74,10 @@ document.addEventListener("htmx:config:request", (e) => {
 });
 
 // The newest entry of the thread is in sight, and the page that was swapped in says its name.
-const newest = () => { const thread = find(".job > .thread"); if (thread && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight; };
+const newest = () => {
+  const thread = find(".job > .thread");
+  if (thread && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight;
+};
 document.addEventListener("DOMContentLoaded", newest);
 document.addEventListener("htmx:after:swap", () => {
   newest();

@@ -41,7 +41,12 @@ document.addEventListener("alpine:init", () => {
     redo() { this.jump(this.future, this.past); },
     shortcut(e) {
       if (!(e.ctrlKey || e.metaKey)) return;
-      const act = { s: () => this.$refs.save.requestSubmit(), z: () => (e.shiftKey ? this.redo() : this.undo()), y: () => this.redo() }[e.key.toLowerCase()];
+      const acts = {
+        s: () => this.$refs.save.requestSubmit(),
+        z: () => (e.shiftKey ? this.redo() : this.undo()),
+        y: () => this.redo(),
+      };
+      const act = acts[e.key.toLowerCase()];
       if (act) { e.preventDefault(); act(); }
     },
 
@@ -72,8 +77,8 @@ document.addEventListener("alpine:init", () => {
 
     // The tables. What is being done to which cell goes to the server.
     change(op, el) {
-      const row = el.closest("[data-row]");
-      return { op, section: row?.dataset.section ?? el.dataset.add, row: row?.dataset.row ?? 0, cell: el.dataset.cell ?? "", value: el.value ?? "" };
+      const { section, row } = el.closest("[data-row]").dataset;
+      return { op, section, row, cell: el.dataset.cell ?? "", value: el.value ?? "" };
     },
     cell(e) { if (e.target.dataset.cell && !e.target.readOnly) this.soon(this.change("set", e.target)); },
     choose(e) { if (e.target.dataset.cell === "kind") this.now(this.change("set", e.target)); },
@@ -114,7 +119,8 @@ document.addEventListener("alpine:init", () => {
     // Changes go one after the other, each with the text that the one before has left.
     soon(change) {
       clearTimeout(this.timer);
-      if (this.waiting && (this.waiting.row !== change.row || this.waiting.cell !== change.cell || this.waiting.section !== change.section)) this.flush();
+      const same = (key) => this.waiting[key] === change[key];
+      if (this.waiting && !(same("section") && same("row") && same("cell"))) this.flush();
       this.waiting = change;
       this.timer = setTimeout(() => this.flush(), 200);
     },
@@ -151,7 +157,8 @@ document.addEventListener("alpine:init", () => {
       }));
       this.parts = rows(draft.parts);
       this.wires = rows(draft.wires);
-      this.errors = draft.errors.map((e, k) => ({ line: e.line, key: k, says: [e.line && `line ${e.line}`, e.where, e.msg].filter(Boolean).join(": ") }));
+      const says = (e) => [e.line && `line ${e.line}`, e.where, e.msg].filter(Boolean).join(": ");
+      this.errors = draft.errors.map((e, key) => ({ line: e.line, key, says: says(e) }));
       this.pins = [...new Set(draft.pins)];
       this.rule();
       const n = draft.errors.length;

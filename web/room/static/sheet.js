@@ -13,7 +13,6 @@ document.addEventListener("alpine:init", () => {
     zoom: 1,          // times the size that fits
     fingers: new Map(),
     pan: null,
-    centre: null,     // where the middle of the paper was, as shares of the drawing
 
     init() {
       const on = (name, f, options) => this.$el.addEventListener(name, (e) => f.call(this, e), options);
@@ -23,7 +22,6 @@ document.addEventListener("alpine:init", () => {
       on("pointerup", this.up);
       on("pointercancel", this.up);
       on("click", this.nearest);
-      on("scroll", this.scrolled, true);
       this.resized = new ResizeObserver(() => this.lay());
       this.papers().forEach((p) => this.resized.observe(p));
       this.swapped = () => { this.papers().forEach((p) => this.resized.observe(p)); this.lay(); };
@@ -114,11 +112,6 @@ document.addEventListener("alpine:init", () => {
       this.pan = null;
       drag.end(e.type === "pointerup");
     },
-    scrolled(e) {
-      const p = e.target;
-      if (p.classList?.contains("paper") && p.scrollWidth) this.centre = { x: p.scrollLeft / p.scrollWidth, y: p.scrollTop / p.scrollHeight };
-    },
-
     // A finger need not meet a pin: the nearest within its width is meant.
     nearest(e) {
       const sheet = e.target.closest(".paper .sheet");
@@ -142,7 +135,9 @@ document.addEventListener("alpine:init", () => {
     init() { this.$nextTick(() => this.reachable()); },
     toggle() { this.on = arrangingNow = !this.on; this.reachable(); },
     reachable() {
-      this.$root.querySelectorAll(".paper [data-part]").forEach((p) => { this.on ? p.setAttribute("tabindex", "0") : p.removeAttribute("tabindex"); });
+      for (const part of this.$root.querySelectorAll(".paper [data-part]")) {
+        if (this.on) part.setAttribute("tabindex", "0"); else part.removeAttribute("tabindex");
+      }
     },
   }));
 });

@@ -1,0 +1,35 @@
+package web_test
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Templates, styles and scripts are laid out for people, as the linter asks it of the Go code: no line over 140
+// characters.
+func TestLinesArePeoplesLength(t *testing.T) {
+	const most = 140
+	require.NoError(t, filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case d.IsDir() && d.Name() == "vendor":
+			return filepath.SkipDir
+		case !slices.Contains([]string{".html", ".css", ".js"}, filepath.Ext(path)):
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		for n, line := range strings.Split(string(text), "\n") {
+			assert.LessOrEqual(t, utf8.RuneCountInString(line), most, "%s, line %d", path, n+1)
+		}
+		return err
+	}))
+}
