@@ -256,7 +256,7 @@ func (c *Car) Noticed(probe.Test) (chance float64, known bool, err error) {
 		return 0, true, err
 	}
 	well.Tune(c.tuned)
-	ill, err := c.network(nil)
+	faulty, err := c.network(nil)
 	if err != nil {
 		return 0, true, err
 	}
@@ -267,10 +267,10 @@ func (c *Car) Noticed(probe.Test) (chance float64, known bool, err error) {
 		well.Rest()
 		well.Enter(s)
 		well.MeterVolts(a, nil)
-		ill.SetBlown(c.blown)
-		ill.Rest()
-		ill.Enter(s)
-		ill.MeterVolts(b, nil)
+		faulty.SetBlown(c.blown)
+		faulty.Rest()
+		faulty.Enter(s)
+		faulty.MeterVolts(b, nil)
 		for i, pin := range pins {
 			ctl, ok := c.model.Circuit.Part(pin.Part).Spec.(*harness.Controller)
 			if !ok || ctl.Role(pin.Name).Command() == "" {
@@ -304,20 +304,20 @@ func (c *Car) Well(setup []electric.Action) bool {
 		return false
 	}
 	well.Tune(c.tuned)
-	ill, err := c.network(setup)
+	faulty, err := c.network(setup)
 	if err != nil {
 		return false
 	}
 	a, b := make([]float32, len(c.fans)), make([]float32, len(c.fans))
-	ill.SetBlown(c.model.Carry(c.blown, c.setup, setup))
+	faulty.SetBlown(c.model.Carry(c.blown, c.setup, setup))
 	for range 2 { // what blows in the last state shows in the first
 		for _, s := range c.model.Circuit.States {
 			well.Rest()
 			well.Enter(s)
 			well.FanShares(a)
-			ill.Rest()
-			ill.Enter(s)
-			ill.FanShares(b)
+			faulty.Rest()
+			faulty.Enter(s)
+			faulty.FanShares(b)
 			for k := range a {
 				if electric.SpeedWord(float64(a[k])) != electric.SpeedWord(float64(b[k])) {
 					return false

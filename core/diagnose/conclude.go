@@ -98,7 +98,7 @@ func (g *prover) offer(lacking []lack) ([]Move, error) {
 
 // askAgain, after a repair and while nothing speaks against it, asks every state again.
 func (g *prover) askAgain(a *Assessment) error {
-	if g.begun() || g.b.of[g.suspects.nobody()] < stillMended {
+	if g.untouched() || g.b.of[g.suspects.nobody()] < stillMended {
 		return nil
 	}
 	unseen := g.unseenStates()

@@ -47,7 +47,7 @@ func (a *figured) shows() (shows, error) {
 func (a *figured) foretell() (shows, error) {
 	q, known := a.kind.Known(a.g.circuit, a.test)
 	if !known {
-		shown, err := a.g.cast(a.test, a.which)
+		shown, err := a.g.shown(a.test, a.which)
 		return func(i, k int) float64 { return float64(shown[i][k]) }, err
 	}
 	p, err := a.g.pageFor(a.test.Setup, a.which)
@@ -79,7 +79,7 @@ func (a *figured) drop(p *foretold, state, red, black int) (shows, error) {
 	var shown []*predict.Shown
 	if len(soft) > 0 {
 		var err error
-		if shown, err = a.g.cast(a.test, soft); err != nil {
+		if shown, err = a.g.shown(a.test, soft); err != nil {
 			return nil, err
 		}
 	}

@@ -26,7 +26,7 @@ func (c *foretoldCar) Nominal() float64 { return c.g.circuit.Nominal() }
 // Shows is what the test's instrument shows on it.
 func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
 	if c.shown == nil {
-		shown, err := c.g.cast(t, c.which)
+		shown, err := c.g.shown(t, c.which)
 		if err != nil {
 			return 0, err
 		}

@@ -197,13 +197,13 @@ func (g *Guide) BlownBy(f fault.Fault) []string {
 	if s == nil {
 		return nil
 	}
-	begun, err := g.table.Begun(s.at)
+	blown, err := g.table.BlownBefore(s.at)
 	if err != nil {
 		return nil
 	}
 	var names []string
 	for n, part := range g.model.Fused() {
-		if blows(begun, n) && part != f.Part {
+		if blows(blown, n) && part != f.Part {
 			names = append(names, part)
 		}
 	}
@@ -236,7 +236,7 @@ func (g *Guide) Repairs(setup []electric.Action, f fault.Fault) []electric.Actio
 
 // network gives a suspect's network in a set-up.
 func (g *Guide) network(s *suspect, setup []electric.Action) (*electric.Network, error) {
-	return g.model.Network(s.Still(setup), s.faults)
+	return g.model.Network(s.Unmended(setup), s.faults)
 }
 
 // instrument lays a test's instrument on the circuit in a set-up, with faults in it.

@@ -56,8 +56,8 @@ type foretold struct {
 // ask begins a question. Cars stand as they came in: the complaint has happened.
 func (g *Guide) ask(ctx context.Context, now Now) (*inquiry, error) {
 	q := &inquiry{Guide: g, ctx: ctx, priors: g.suspects.learnt(g.circuit, now.Learnt), phase: phaseOf(now.Setup)}
-	begun, err := g.table.BegunAll(ctx)
-	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
+	blown, err := g.table.BlownBeforeAll(ctx)
+	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
 	return q, err
 }
 
@@ -66,12 +66,12 @@ func (g *inquiry) asItCame() (*inquiry, error) {
 	if g.came != nil {
 		return g.came, nil
 	}
-	begun, err := g.table.BegunAll(g.ctx)
+	blown, err := g.table.BlownBeforeAll(g.ctx)
 	if err != nil {
 		return nil, err
 	}
 	q := *g
-	q.stand = stand{blown: begun, pages: map[string]*foretold{}}
+	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
 	g.came = &q
 	q.came = &q
 	return g.came, nil
@@ -171,9 +171,9 @@ func (g *inquiry) entered(t probe.Test) int {
 	return g.table.StateIndex(t.State)
 }
 
-// cast makes what a test's instrument shows on the cars of these suspects.
-func (g *inquiry) cast(t probe.Test, which []int) ([]*predict.Shown, error) {
-	c, err := g.table.Cast(t.Key(), t.Setup, t.State, func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
+// shown is what a test's instrument shows on the cars of these suspects.
+func (g *inquiry) shown(t probe.Test, which []int) ([]*predict.Shown, error) {
+	c, err := g.table.Showing(t.Key(), t.Setup, t.State, func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
 		return g.instrument(t, setup, s.Faults())
 	})
 	if err != nil {
@@ -185,7 +185,7 @@ func (g *inquiry) cast(t probe.Test, which []int) ([]*predict.Shown, error) {
 
 // since keeps the observations of the car as it is now.
 func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
-	if g.begun() {
+	if g.untouched() {
 		return seen
 	}
 	var kept []probe.Observation
@@ -208,7 +208,7 @@ func (g *inquiry) exonerated(s *suspect) bool {
 func (g *inquiry) prior(s *suspect) float64 {
 	p := g.priors[s.at]
 	switch {
-	case g.begun():
+	case g.untouched():
 		return p
 	case s.Name == NoFault:
 		return allMended
@@ -249,8 +249,8 @@ func (g *inquiry) leftBlown(fuse string) bool {
 			if !s.isFault() || !a.Mends(s.Fault) {
 				continue
 			}
-			begun, err := g.table.Begun(s.at)
-			if err == nil && blows(begun, n) {
+			blown, err := g.table.BlownBefore(s.at)
+			if err == nil && blows(blown, n) {
 				return true
 			}
 		}

@@ -124,10 +124,10 @@ func (o *outcomes) between(belief []float64, mine map[int]bool) (bits, against f
 	}
 	total := sum[0] + sum[1]
 	for k := range n {
-		both := of[0][k] + of[1][k]
+		ofAll := of[0][k] + of[1][k]
 		for side := range of {
 			if p := of[side][k]; p > 0 {
-				bits += p / total * math.Log2(p/both*total/sum[side])
+				bits += p / total * math.Log2(p/ofAll*total/sum[side])
 			}
 		}
 		if sum[0] > 0 && of[1][k] < 0.1*of[0][k] {

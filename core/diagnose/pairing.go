@@ -37,16 +37,16 @@ func (p *pairing) network(setup []electric.Action) (*electric.Network, error) {
 	if n := p.nets[key]; n != nil {
 		return n, nil
 	}
-	n, err := p.g.model.Network(p.still(setup), p.faults)
+	n, err := p.g.model.Network(p.unmended(setup), p.faults)
 	if err == nil {
 		p.nets[key] = n
 	}
 	return n, err
 }
 
-// still is a set-up without the repairs that would mend either fault.
-func (p *pairing) still(setup []electric.Action) []electric.Action {
-	return p.g.suspects[p.pair[0]].Still(p.g.suspects[p.pair[1]].Still(setup))
+// unmended is a set-up without the repairs that would mend either fault.
+func (p *pairing) unmended(setup []electric.Action) []electric.Action {
+	return p.g.suspects[p.pair[0]].Unmended(p.g.suspects[p.pair[1]].Unmended(setup))
 }
 
 // pairCar is one of the pair's cars: a [probe.Subject], in a state of a set-up or with an instrument laid on.
@@ -88,7 +88,7 @@ func (p *pairing) observed(a askedOnce, blown [pairCars]uint64) (of pairFits, er
 		}
 	}
 	if laid && !a.old {
-		if x, err = p.g.instrument(a.test, p.still(a.test.Setup), p.faults); err != nil {
+		if x, err = p.g.instrument(a.test, p.unmended(a.test.Setup), p.faults); err != nil {
 			return of, err
 		}
 	}

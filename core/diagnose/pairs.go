@@ -173,15 +173,15 @@ func (g *inquiry) pairFit(pair [2]int, asked []askedOnce, known *lru.Cache[strin
 		g: g, pair: pair, faults: []fault.Fault{g.suspects[pair[0]].Fault, g.suspects[pair[1]].Fault},
 		nets: map[string]*electric.Network{},
 	}
-	begun, ok := known.Get("")
+	first, ok := known.Get("")
 	if !ok {
 		var err error
-		if begun.blown, err = p.complained(); err != nil {
+		if first.blown, err = p.complained(); err != nil {
 			return math.Inf(-1) // two such faults cannot be at once
 		}
-		known.Add("", begun)
+		known.Add("", first)
 	}
-	blown := begun.blown
+	blown := first.blown
 	var sum [pairCars]float64
 	var setup []electric.Action
 	for _, a := range asked {

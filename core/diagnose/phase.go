@@ -22,8 +22,8 @@ func phaseOf(setup []electric.Action) phase {
 	return ph
 }
 
-// begun tells whether nothing has been renewed yet.
-func (ph phase) begun() bool { return len(ph.repairs) == 0 }
+// untouched tells whether nothing has been renewed yet.
+func (ph phase) untouched() bool { return len(ph.repairs) == 0 }
 
 func (ph phase) words() []string {
 	var words []string

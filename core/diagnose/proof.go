@@ -234,29 +234,29 @@ func (g *prover) telling(s *suspect) []*harness.State {
 	if err != nil {
 		return g.circuit.States
 	}
-	ill, err := g.network(s, nil)
+	faulty, err := g.network(s, nil)
 	if err != nil {
 		return g.circuit.States
 	}
 	fans, pins := len(g.fans), len(g.model.Pins())
 	a, b := make([]float32, fans), make([]float32, fans)
 	v, w := make([]float32, pins), make([]float32, pins)
-	begun, err := g.table.Begun(s.at)
+	blown, err := g.table.BlownBefore(s.at)
 	if err != nil {
 		return g.circuit.States
 	}
-	ill.Restore()
-	ill.SetBlown(begun[0])
+	faulty.Restore()
+	faulty.SetBlown(blown[0])
 	difference := make(map[*harness.State]float64)
 	for _, state := range g.circuit.States {
 		well.Rest()
 		well.Enter(state)
 		well.FanShares(a)
 		well.MeterVolts(v, nil)
-		ill.Rest()
-		ill.Enter(state)
-		ill.FanShares(b)
-		ill.MeterVolts(w, nil)
+		faulty.Rest()
+		faulty.Enter(state)
+		faulty.FanShares(b)
+		faulty.MeterVolts(w, nil)
 		for f := range a {
 			difference[state] += 100 * math.Abs(float64(a[f]-b[f]))
 		}

@@ -19,19 +19,6 @@ type Car struct {
 	Dormant   bool    // an intermittent fault is not showing now; the caller leaves it out
 }
 
-// How far real cars stray: battery 11.9–12.8 V, armature ±15 %, friction ×0.6–1.7, coils
-// ±15 % (the feasibility study's figures). A bad joint's resistance spreads over a decade.
-const (
-	strayBatteryLow  = -0.7
-	strayBatteryHigh = 0.2
-	strayArmature    = 0.15
-	strayFrictionLow = 0.6
-	strayFrictionTop = 1.7
-	strayCoil        = 0.15
-	strayFaultOhms   = 2.5 // ×/÷
-	strayWear        = 1.5 // ×/÷
-)
-
 // RandomCar draws a car within the tolerances; equal seeds draw equal cars.
 func RandomCar(c *harness.Circuit, seed uint64) Car {
 	r := rand.New(rand.NewPCG(seed, 0x1707))

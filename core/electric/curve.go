@@ -22,24 +22,6 @@ type curve struct {
 	mean     float64 // A
 }
 
-// A power diode: about 0.75 V at 0.1 A and 0.95 V at 10 A (common practice); the exponential
-// law of a junction at 27 °C.
-const (
-	ledVolts = 1.8 // an LED tester: the format's defaults
-	ledOhms  = 1000.0
-
-	diodeSaturation = 1e-9 // A
-	diodeIdeality   = 1.6
-	thermalVolts    = 8.617333e-5 * 300.15
-)
-
-// A filament's current rises as volts to this power (from memory of a widely used rule); cold
-// it has a twelfth of its hot ohms (the format's 3 Ω for 12 V 4 W).
-const (
-	filamentPower = 0.55
-	filamentCold  = 12
-)
-
 // current gives amps at volts, and the slope in siemens.
 func (c *curve) current(v float64) (amps, slope float64) {
 	if c.led {
@@ -94,7 +76,7 @@ func (n *Network) stampCurve(c *curve) {
 }
 
 func (n *Network) followCurves() bool {
-	still := true
+	settled := true
 	for i := range n.curves {
 		c := &n.curves[i]
 		c.found = n.at(c.a) - n.at(c.b)
@@ -104,11 +86,11 @@ func (n *Network) followCurves() bool {
 		tangent := amps + g*(c.found-c.at)
 		step := math.Abs(c.found - c.at)
 		if step > newtonVolts && (step > looseVolts || math.Abs(c.through()-tangent) > newtonAmps) {
-			still = false
+			settled = false
 		}
 		c.at = c.next(c.found)
 	}
-	return still
+	return settled
 }
 
 // through is the current of a curve at the point found.

@@ -22,9 +22,6 @@ var (
 	}
 )
 
-// latchSeconds is how soon a fuse must open for a state to count as having blown it.
-const latchSeconds = 10
-
 // OpensInSeconds gives how long a fuse of this style carries load times its rating: the
 // geometric middle of the standard's fastest and slowest, log–log between the rows; +Inf
 // below 110 %.

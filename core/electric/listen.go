@@ -17,17 +17,6 @@ type ear struct {
 	low        bool           // asserted when low
 }
 
-const (
-	// A pulled-up line that reads above or below these shares of the controller's supply has an
-	// open or a shorted sensor, no temperature (common practice: a controller's range check).
-	sensorOpenAbove, sensorShortBelow = 0.985, 0.005
-
-	inputHighAbove = 2.0 / 3 // of the controller's supply
-	inputLowBelow  = 1.0 / 3
-
-	maxHearings = 6 // how often what is heard may change the commands in one state
-)
-
 func (n *Network) addEar(index int, p *harness.Part, role *harness.PinRole, at node) {
 	pin := harness.Pin{Part: p.Name, Name: role.Name}
 	e := ear{controller: index, pin: pin.String(), at: at, pullUp: role.PullUp, low: role.Asserted != harness.High}

@@ -49,18 +49,6 @@ type Measured struct {
 	Notes      []string   `json:"notes,omitempty"` // what the instrument itself does to the circuit
 }
 
-// Instruments' own figures (the format's defaults, for 12 V; lamps scale with the supply).
-const (
-	lampWatts      = 4.0
-	heavyLampWatts = 21.0
-	ohmmeterAmps   = 1e-3
-	openAboveOhms  = 40e6
-	liveVolts      = 0.01
-	dimFrom        = 2.0 // volts across a 12 V lamp
-	brightFrom     = 9.0
-	ledFrom        = 0.5e-3 // amps from which an LED is seen to light
-)
-
 // Measure takes one reading. The error says what cannot be measured, and why.
 func (m *Model) Measure(q Measurement) (*Measured, error) {
 	if q.Instrument == Clamp {

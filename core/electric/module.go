@@ -46,17 +46,6 @@ type module struct {
 	setting      float64 // what it gives: row number or duty, for finding whether it moved
 }
 
-const (
-	modulePullUp  = 1000.0 // ohms of an input to the feed
-	assertedBelow = 1.0 / 3
-	openAbove     = 0.985 // of the time high: nothing pulls the control wire
-	groundedBelow = 0.015
-	roomCelsius   = 20.0
-	driveOhms     = 2 * moduleOhms
-
-	electronicsOhms = 2000.0
-)
-
 // addFurther stamps the kinds beyond the commonest.
 func (n *Network) addFurther(i int, p *harness.Part) {
 	switch spec := p.Spec.(type) {
@@ -243,10 +232,6 @@ func (n *Network) restModules() {
 		}
 	}
 }
-
-// pushBackVolts is how far an output must stand above what its drive would give before it is pushed back,
-// volts: far above rounding, far below anything that a meter shows.
-const pushBackVolts = 1e-6
 
 // pushedBack tells whether an output is held above what a share would give, by a short to battery or by
 // another feed. A module's switch carries current one way only: it then blocks, and is no transformer that

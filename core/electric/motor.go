@@ -22,14 +22,6 @@ type machine struct {
 
 type winding struct{ ohms, k float64 }
 
-// The share of the rated torque that is friction, and what is assumed where the file is
-// silent (the format's defaults).
-const (
-	frictionShare     = 0.10
-	defaultRPM        = 2400
-	defaultInrushFold = 5
-)
-
 // newMachine fits the machine to the motor's rated point.
 func newMachine(m *harness.Motor) machine {
 	if len(m.Windings) > 0 {
@@ -90,10 +82,6 @@ func newWoundMachine(m *harness.Motor) machine {
 	}
 	return load
 }
-
-// defaultSpinUp is how long a radiator fan takes to nine tenths of its speed, seconds: its
-// inrush is over in a quarter to half a second (common practice).
-const defaultSpinUp = 0.28
 
 // inertia is the rotor's, in kg·m², such that the first winding at so many volts brings it to
 // nine tenths of its speed in so many seconds: t = J·∫dω/M(ω), summed in small steps.

@@ -29,14 +29,6 @@ func (m *motor) couple(j int, slotOf func(a, b node) int32) {
 	}
 }
 
-// A fan that just begins to turn takes no more current for more volts: its tangent is level,
-// and two such fans at one joint would leave its potential open. A steeper line through the
-// same point leads to the same solution in smaller steps.
-const (
-	leastSlope   = 0.05 // of the armature's conductance
-	carefulSlope = 0.4
-)
-
 // stampMotor adds the tangent of a motor's characteristic at the volts it is linearised at;
 // least is how much of the armature's conductance it keeps at the least.
 func (n *Network) stampMotor(m *motor, least float64) {
@@ -77,7 +69,7 @@ func (n *Network) stampMotor(m *motor, least float64) {
 // followMotors moves the points of linearisation to the volts just found; true when all of
 // them were there already.
 func (n *Network) followMotors() bool {
-	still := true
+	settled := true
 	if n.spinning {
 		for i := range n.motors {
 			m := &n.motors[i]
@@ -93,12 +85,12 @@ func (n *Network) followMotors() bool {
 		for j := range m.from {
 			m.found[j] = n.at(m.from[j]) - n.at(m.to[j])
 			if math.Abs(m.found[j]-m.at[j]) > newtonVolts {
-				still = false
+				settled = false
 			}
 		}
 		m.tuned.step(m.at, m.found, m.at)
 	}
-	if still {
+	if settled {
 		for i := range n.motors {
 			m := &n.motors[i]
 			m.omega, _ = m.tuned.speed(m.tuned.torque(m.found))
@@ -107,5 +99,5 @@ func (n *Network) followMotors() bool {
 			}
 		}
 	}
-	return still
+	return settled
 }

@@ -14,14 +14,6 @@ import (
 // volts: it counts how long its own control pin is high, so that a weak ground or a second
 // module on the line does not change what it reads.
 
-// idleDuty is the on-time in per cent that a line shows while nothing is commanded, in the sense
-// of the module it serves (the format's default).
-const idleDuty = 5.0
-
-// highAbove is the share of its feed above which a module takes its control pin for high (common
-// practice: half the supply).
-const highAbove = 0.5
-
 // means gathers what the phases of a pulsed period add up to, each by its share of the time.
 type means struct {
 	volts  []float64

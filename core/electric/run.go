@@ -58,25 +58,6 @@ type Event struct {
 	Text string  `json:"text"`
 }
 
-// Runnable bounds.
-const (
-	runStep     = 0.001 // s while a rotor gathers speed
-	runCoarse   = 0.02  // s once all is steady
-	longestRun  = 300.0
-	steadyOmega = 0.5  // rad/s²: slower than this counts as steady
-	keptPoints  = 6000 // of a series
-)
-
-// Airflow of a resistor card, by its absence: figures of common practice, unmeasured, chosen so
-// that a card of some eighty watts opens its limiter within seconds outside its air and never
-// in it.
-const (
-	cardJoulesPerKelvin = 4.0
-	cardKelvinPerWattIn = 0.9  // in the fan's air
-	cardKelvinPerWattNo = 12.0 // without it
-	ambientCelsius      = 25.0
-)
-
 // Start runs the circuit through its stages for so many seconds in all. The stage at 0 comes
 // first; the states of cond.After were held for long before it. airless names resistor cards
 // and limiters that are out of their airflow.

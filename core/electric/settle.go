@@ -2,9 +2,6 @@ package electric
 
 import "math"
 
-// maxRounds bounds how often contacts, modules and fuses are moved in one state.
-const maxRounds = 60
-
 // settle solves until contacts, modules and fuses agree with the currents. Each round all
 // that should move moves at once; where that comes back to a position it has been in, one
 // moves at a time; where that cycles too, the relays in the cycle buzz.

@@ -104,9 +104,6 @@ func ParseAction(c *harness.Circuit, s string) (Action, error) {
 	return a, nil
 }
 
-// maxShown bounds how much of a text that cannot be read is sent back.
-const maxShown = 60
-
 // ParseSetup reads a list of actions.
 func ParseSetup(c *harness.Circuit, list []string) ([]Action, error) {
 	var setup []Action
@@ -249,9 +246,6 @@ func (a Action) Mends(f fault.Fault) bool {
 	}
 	return (f.On == fault.OnPart || f.On == fault.OnRole) && (f.Part == a.Part || f.Pin.Part == a.Part)
 }
-
-// What a decade box can be set to, ohms.
-const leastStandIn, mostStandIn = 0.1, 1e7
 
 func parseSwap(c *harness.Circuit, one, two string) (Action, error) {
 	a := Action{Verb: Swapped, Part: one, Other: two}

@@ -50,13 +50,6 @@ type solver struct {
 	now      float64 // s
 }
 
-const (
-	maxNewton   = 60
-	newtonVolts = 1e-9
-	newtonAmps  = 1e-9
-	looseVolts  = 2e-4
-)
-
 // prepare lays out the matrix.
 func (n *Network) prepare() {
 	index := map[pair]int32{}
@@ -348,8 +341,8 @@ func (n *Network) newton() {
 			break
 		}
 		n.matrix.solve(n.rhsN, n.volts)
-		still := n.followMotors()
-		if n.followCurves() && still {
+		settled := n.followMotors()
+		if n.followCurves() && settled {
 			return
 		}
 	}

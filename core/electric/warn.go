@@ -75,9 +75,6 @@ func (n *Network) standInWords(a Action) string {
 		a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64), spec.Curve.Celsius(a.Ohms))
 }
 
-// deadShortAmps is a current that no set of fans draws and every dead short does.
-const deadShortAmps = 300
-
 // warnShort says of a battery that is shorted through what, what opens and what burns.
 func (n *Network) warnShort(warn func(kind, at, format string, args ...any)) {
 	for i := range n.batteries {
@@ -115,9 +112,6 @@ func listOr(words []string, none string) string {
 	}
 	return strings.Join(words, ", ")
 }
-
-// burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).
-const burnAmpsPerMM2 = 30
 
 func (n *Network) warnFuse(i int, warn func(kind, at, format string, args ...any)) {
 	f := &n.fuses[i]

@@ -11,6 +11,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"ironthread/core/harness"
 )
 
 // Low is how the low speed is made.
@@ -102,7 +104,13 @@ func Write(a Answers) (string, error) {
 		w.relays()
 		w.switcher()
 	}
-	return w.text(), nil
+	// What has been sketched is read as any harness file is, and written as every harness file is written.
+	circuit, err := harness.Read([]byte(w.sketch()))
+	if err != nil {
+		return "", fmt.Errorf("family: %w", err)
+	}
+	text, err := harness.Write(circuit)
+	return string(text), err
 }
 
 func (w *writer) part(name, keys string) {
@@ -276,7 +284,8 @@ func (w *writer) module() {
 	w.wire("ECU.9", "G1", "BN 1mm2 1.5m")
 }
 
-func (w *writer) text() string {
+// sketch is the circuit in the short notation of a harness file.
+func (w *writer) sketch() string {
 	var b strings.Builder
 	title := w.a.Title
 	if title == "" {

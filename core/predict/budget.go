@@ -27,9 +27,6 @@ type held struct {
 	bytes int64
 }
 
-// DefaultBytes is how much is kept where nothing else is said.
-const DefaultBytes = 512 << 20
-
 // NewBudget makes a budget of so many bytes.
 func NewBudget(bytes int64) *Budget {
 	b := &Budget{most: bytes}

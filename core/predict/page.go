@@ -90,9 +90,6 @@ func (c *cell) found(blown Blown) *Figures {
 	return nil
 }
 
-// keptVariants bounds how many ways a suspect's fuses may have blown before are kept in a page.
-const keptVariants = 6
-
 // fill computes one suspect's figures. An intermittent fault shows on some of the cars only.
 func (p *Page) fill(ctx context.Context, i int, blown Blown) (*Figures, error) {
 	c := &p.cells[i]
@@ -179,10 +176,6 @@ func (f *Figures) span() {
 	}
 }
 
-// clearBins is how many bins of volts lie between readings that nobody takes for each other: more than a
-// volt.
-const clearBins = 6
-
 // ClearlyApart tells whether, at some pin in some state, every car of one suspect reads clearly more than
 // every car of another.
 func (f *Figures) ClearlyApart(other *Figures) bool {
@@ -235,9 +228,6 @@ func (f *Figures) After(state int) Blown { return f.after[state] }
 // Bins divide the figures of a range for choosing where answers fall into classes.
 type Bins struct{ Lowest, Width float64 }
 
-// Number of bins, for every range.
-const Number = 140
-
 // InBins are those of volts from battery negative: from -2 V to 33 V.
 var InBins = Bins{probe.VoltsFine.Lowest, probe.VoltsFine.Bin}
 
@@ -246,44 +236,44 @@ func (b Bins) Bin(v float64) uint8 {
 	return uint8(max(0, min(Number-1, int((v-b.Lowest)/b.Width+0.5)))) // between 0 and 139; below zero either way is 0
 }
 
-// Cast is what an instrument shows on the suspects' cars in one test that pages do not hold: a lamp,
+// Showing is what an instrument shows on the suspects' cars in one test that pages do not hold: a lamp,
 // an LED tester, an ohmmeter, a clamp on a wire, a drop at a pin that hangs on a diode.
-type Cast struct {
+type Showing struct {
 	table *Table
 	name  string
 	state *harness.State
 	lay   func(setup []electric.Action, s Suspect) (*electric.Instrumented, error)
 	setup []electric.Action
-	cells []castCell
+	cells []suspectShowing
 }
 
 // Shown is an instrument's figure for each car; +Inf an open line, NaN nothing.
 type Shown [Cars]float32
 
-type castCell struct {
+type suspectShowing struct {
 	mu     sync.Mutex
 	before []Blown
 	shown  []*Shown
 }
 
-// Cast finds or begins the figures of an instrument laid on in a test; name is the test's own, and lay
+// Showing finds or begins the figures of an instrument laid on in a test; name is the test's own, and lay
 // puts the instrument on the circuit.
-func (t *Table) Cast(name string, setup []electric.Action, state *harness.State,
-	lay func(setup []electric.Action, s Suspect) (*electric.Instrumented, error)) (*Cast, error) {
+func (t *Table) Showing(name string, setup []electric.Action, state *harness.State,
+	lay func(setup []electric.Action, s Suspect) (*electric.Instrumented, error)) (*Showing, error) {
 	v, err := t.budget.find(key{t, name}, func() (any, error) {
 		if _, err := lay(setup, Suspect{}); err != nil {
 			return nil, err
 		}
-		return &Cast{table: t, name: name, state: state, lay: lay, setup: setup, cells: make([]castCell, len(t.suspects))}, nil
+		return &Showing{table: t, name: name, state: state, lay: lay, setup: setup, cells: make([]suspectShowing, len(t.suspects))}, nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	return v.(*Cast), nil
+	return v.(*Showing), nil
 }
 
 // Need makes the figures of these suspects and puts them into of.
-func (c *Cast) Need(ctx context.Context, which []int, blown []Blown, of []*Shown) error {
+func (c *Showing) Need(ctx context.Context, which []int, blown []Blown, of []*Shown) error {
 	var missing []int
 	for _, i := range which {
 		if of[i] != nil || c.table.suspects[i].Unknown {
@@ -299,7 +289,7 @@ func (c *Cast) Need(ctx context.Context, which []int, blown []Blown, of []*Shown
 	})
 }
 
-func (c *castCell) find(blown Blown) *Shown {
+func (c *suspectShowing) find(blown Blown) *Shown {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if k := slices.Index(c.before, blown); k >= 0 {
@@ -308,9 +298,9 @@ func (c *castCell) find(blown Blown) *Shown {
 	return nil
 }
 
-func (c *Cast) fill(i int, blown Blown) (*Shown, error) {
+func (c *Showing) fill(i int, blown Blown) (*Shown, error) {
 	t, s := c.table, c.table.suspects[i]
-	with, err := c.lay(s.Still(c.setup), s)
+	with, err := c.lay(s.Unmended(c.setup), s)
 	if err != nil {
 		return nil, err
 	}

@@ -22,15 +22,6 @@ import (
 	"ironthread/core/harness"
 )
 
-// Cars is how many random cars each suspect is foretold on (from the feasibility study).
-const Cars = 16
-
-// firstSeed begins the seeds of the cars.
-const firstSeed = 1
-
-// mostPageBytes is the largest table of one set-up that is made.
-const mostPageBytes = 192 << 20
-
 // Suspect is one hypothesis: a fault in the car, none (the zero Fault), or something that cannot be
 // foretold.
 type Suspect struct {
@@ -52,9 +43,9 @@ func (s Suspect) ComesAndGoes() bool {
 	return s.Fault.Intermittent || s.Fault.Words == fault.Brushes
 }
 
-// Still is a set-up without the repairs that would mend the suspect: where its part has been renewed,
+// Unmended is a set-up without the repairs that would mend the suspect: where its part has been renewed,
 // the suspect now is that the new one has the same fault.
-func (s Suspect) Still(setup []electric.Action) []electric.Action {
+func (s Suspect) Unmended(setup []electric.Action) []electric.Action {
 	if s.Fault.Words == "" || electric.RepairIn(setup, s.Fault).Verb != "" {
 		return setup
 	}
@@ -220,11 +211,11 @@ func (t *Table) Each(ctx context.Context, n int, f func(i int) error) error {
 // network gives a suspect's network in a set-up.
 func (t *Table) network(i int, setup []electric.Action) (*electric.Network, error) {
 	s := t.suspects[i]
-	return t.model.Network(s.Still(setup), s.Faults())
+	return t.model.Network(s.Unmended(setup), s.Faults())
 }
 
-// Begun is what has blown on a suspect's cars before anybody looked.
-func (t *Table) Begun(i int) (Blown, error) {
+// BlownBefore is what has blown on a suspect's cars before anybody looked.
+func (t *Table) BlownBefore(i int) (Blown, error) {
 	h := &t.history[i]
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -253,8 +244,8 @@ func Complain(n *electric.Network, states []*harness.State) uint64 {
 	return n.Blown()
 }
 
-// BegunAll is Begun for every suspect.
-func (t *Table) BegunAll(ctx context.Context) ([]Blown, error) {
+// BlownBeforeAll is BlownBefore for every suspect.
+func (t *Table) BlownBeforeAll(ctx context.Context) ([]Blown, error) {
 	all := make([]Blown, len(t.suspects))
 	var missing []int
 	for i := range t.history {
@@ -267,7 +258,7 @@ func (t *Table) BegunAll(ctx context.Context) ([]Blown, error) {
 		h.mu.Unlock()
 	}
 	err := t.each(ctx, missing, func(i int) (err error) {
-		all[i], err = t.Begun(i)
+		all[i], err = t.BlownBefore(i)
 		return err
 	})
 	return all, err

@@ -28,13 +28,6 @@ type Driving struct {
 	Never   []string  `json:"never"`
 }
 
-// Airs below which nothing worth having is left, and from which a slow drive in traffic is
-// bearable (common practice).
-const (
-	noAir     = 0.1
-	enoughAir = 0.45
-)
-
 // CanDrive works out what cooling remains with these faults in the car.
 func CanDrive(m *electric.Model, setup []electric.Action, faults []fault.Fault) (*Driving, error) {
 	d := &Driving{}
@@ -123,9 +116,6 @@ func air(m *electric.Model, n *electric.Network) float64 {
 	}
 	return sum
 }
-
-// gains is how much more air an aid must bring to be worth naming, of the best in health.
-const gains = 0.15
 
 // helps finds by trying which relay may be borrowed, which bridge runs a fan, and what the
 // controller can be made to ask for.

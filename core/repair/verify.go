@@ -22,13 +22,6 @@ type Check struct {
 	Fans   map[string]string
 }
 
-// verifyCars is how many random cars the bands of the clamp readings are taken over.
-const (
-	verifyCars = 24
-	verifySeed = 101
-	bandMargin = 0.06 // of the current, for the clamp itself
-)
-
 // List is the verification of a circuit after a repair, computed from the harness: every
 // state with each fan, each fan's current within its predicted band, the temperatures at which
 // fans start and stop through a warm-up, no codes. setup is what lasts of the repair.

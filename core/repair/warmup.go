@@ -37,12 +37,6 @@ func fansWords(fans map[string]string) string {
 	return strings.Join(list, ", ")
 }
 
-// How far a warm-up goes, °C.
-const (
-	coldest = 60
-	hottest = 120
-)
-
 // WarmUp runs the engine from cold to hot and back with these faults in the car and no command
 // from outside, a degree at a time; relays and switches keep their hysteresis. The first step is
 // the cold engine. An error says that the harness does not tell at which temperatures fans run.

@@ -40,11 +40,6 @@ func (p *placer) restore(from *placement) {
 	}
 }
 
-const (
-	hottest = 40.0
-	coldest = 0.3
-)
-
 // anneal improves the placement over so many steps, cooling from a temperature, and leaves the
 // best one found.
 func (p *placer) anneal(steps int, hottest float64) float64 {

@@ -8,17 +8,6 @@ import (
 	"ironthread/core/harness"
 )
 
-// Sizes in grid units.
-const (
-	runGap       = 2 // between two parts of a run
-	twoPinHeight = 5
-	motorHeight  = 7
-	relayHeight  = 8
-	boxHeight    = 7
-	pinPitch     = 5 // least distance of two pins on a box
-	boxMargin    = 3 // from a box's outermost pin to its side
-)
-
 // terminal is a pin of a symbol, placed relative to its item.
 type terminal struct {
 	pin    harness.Pin
@@ -125,16 +114,6 @@ func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harn
 		terminals: []terminal{{pin: top, net: nets.of[top]}, {pin: bottom, net: nets.of[bottom], bottom: true, dy: g.height}},
 	}
 }
-
-// Places of a relay's pins, from the middle of its box.
-const (
-	coilAt      = -4
-	makeAlone   = 4
-	changeLeft  = 2 // 87
-	changeFeed  = 5 // 30
-	changeRight = 8 // 87a
-	poleWidth   = 12
-)
 
 func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(harness.Pin) float64) *item {
 	pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }

@@ -17,8 +17,6 @@ type box struct{ x1, y1, x2, y2 float64 }
 
 func (b box) hits(o box) bool { return b.x1 < o.x2 && o.x1 < b.x2 && b.y1 < o.y2 && o.y1 < b.y2 }
 
-const clearance = 2 // pixels between a text and anything else
-
 // write places every text of the sheet.
 func (pl *plan) write(s *Sheet, c *harness.Circuit) {
 	w := &writer{s: s}

@@ -5,36 +5,6 @@ import (
 	"math/rand/v2"
 )
 
-// While items are being placed every channel has one height; what it really needs comes with
-// routing.
-const (
-	channelHeight = 5
-	channelRise   = 2 // a row's channel lies this far above its top
-	railRise      = 5
-)
-
-// Weights of the cost, in the units of one bend being three (measured on seven circuits).
-const (
-	costCrossing   = 10
-	costBend       = 3
-	costAcross     = 0.35
-	costDown       = 0.15
-	costThrough    = 16 // a wire through a part
-	costTight      = 6  // along its side
-	costLabelZone  = 14
-	costSameColumn = 12
-	costOverlap    = 40
-	costOverlapBy  = 10
-	costWrongSide  = 60
-	costSize       = 1.0 // of the larger of width and height, the height stretched by aspect
-	costWidth      = 0.15
-	costHeight     = 0.15
-	costJog        = 4 // more, for a sidestep of less than jogUnits
-	jogUnits       = 4
-	costLowFeed    = 1.8 // a battery-fed part, a row below the first
-	costLocal      = 5   // a ground symbol in place of a drop to the rail
-)
-
 type rect struct{ x1, y1, x2, y2 int }
 
 func (r rect) overlap(o rect) (dx, dy int) {
@@ -248,9 +218,6 @@ func (p *placer) stackRows() {
 		p.tops[r] += p.tops[r-1] + channelHeight
 	}
 }
-
-// aspect is how much wider than high the place for a sheet is.
-const aspect = 1.15
 
 func sizeCost(width, height int) float64 {
 	w, h := float64(width), float64(height)

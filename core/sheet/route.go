@@ -18,16 +18,6 @@ const (
 
 var steps = [4]point{{0, -1}, {1, 0}, {0, 1}, {-1, 0}}
 
-// Costs of the router, a step being ten.
-const (
-	routeStep   = 10
-	routeBend   = 40
-	routeCross  = 70
-	routeBeside = 6
-	routeLabel  = 45
-	routeTight  = 25 // along a part's side
-)
-
 // grid is the routing plane. Values are net numbers plus one; zero is free.
 type grid struct {
 	w, h   int

@@ -39,14 +39,6 @@ type local struct {
 	up   bool // the pin leaves upwards: the symbol stands on its head
 }
 
-const (
-	margin    = 9 // units left and right
-	railSpace = 3
-	channel   = 3 // a channel with no trunk in it
-	perTrunk  = 2
-	localSize = 4
-)
-
 // newPlan gives rows and channels their real heights. spare widens every channel.
 func newPlan(p *placer, spare int) *plan {
 	p.cost(math.Inf(1))

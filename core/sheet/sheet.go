@@ -13,12 +13,6 @@ import (
 	"ironthread/core/harness"
 )
 
-// Unit and UnitY are the grid's pitch in pixels, across and down: a page is wider than high.
-const (
-	Unit  = 10
-	UnitY = 8
-)
-
 // Sheet is a drawing.
 type Sheet struct {
 	Width, Height int
@@ -128,16 +122,6 @@ type Text struct {
 	Wire       string // the wire whose colour it tells
 	Pin        string
 }
-
-// Options of a drawing.
-const (
-	tries      = 8
-	stepsSmall = 20000
-	stepsLarge = 60000
-	stepsLeast = 800
-	triesLeast = 2
-	manyItems  = 40 // from here on the steps grow fewer
-)
 
 // Draw draws the circuit: from where its parts stood before, if it says so, else from nothing.
 func Draw(c *harness.Circuit) *Sheet {

@@ -1,9 +1,5 @@
 package sheet
 
-// keepFree is how many empty lines stay between what stands or runs across a sheet: room for
-// a wire's colour.
-const keepFree = 2
-
 // squeeze takes empty lines out of the channels: lines that wires only cross downwards.
 func (pl *plan) squeeze() {
 	g := pl.grid

@@ -2,14 +2,6 @@ package sheet
 
 import "strings"
 
-// Text sizes in pixels, as the style sheet draws them.
-const (
-	nameSize   = 16
-	noteSize   = 13
-	pinSize    = 11
-	colourSize = pinSize
-)
-
 // textWidth estimates a text's width in pixels in Atkinson Hyperlegible Next, on the wide
 // side, so that what is kept clear is enough. Bold is about an eighth wider.
 func textWidth(s string, size float64, bold bool) float64 {

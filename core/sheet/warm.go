@@ -15,24 +15,6 @@ type home struct {
 	pins   map[string]float64
 }
 
-// What leaving home costs, in the units of the other weights; a part put by hand does not
-// leave it.
-const (
-	costMovedAtAll  = 10
-	costMovedAcross = 1.5 // a unit
-	costMovedRow    = 12
-	costMovedMirror = 9
-	costMovedPin    = 0.5 // a unit along a box's side
-	costMovedPut    = 1000
-)
-
-// A drawing that begins from the one before needs little: it is to stay as it was.
-const (
-	warmSteps   = 5000
-	warmTries   = 2
-	warmHottest = 6.0
-)
-
 // settleIn puts every item where it stood; one that is new beside what it is wired to. It
 // reports false where none has a home.
 func (p *placer) settleIn(c *harness.Circuit) bool {
@@ -217,6 +199,3 @@ func (s *Sheet) rowAt(row, dy int) int {
 	}
 	return best
 }
-
-// rowPixels is about a row's height: further below the last one a new row begins.
-const rowPixels = 90

@@ -24,9 +24,6 @@ type Protection struct {
 	Bare   []string // wires that would burn before any fuse opens
 }
 
-// lostShare is how far a load's current must fall to count as dead.
-const lostShare = 0.05
-
 // Protects works it out for a healthy circuit.
 func Protects(m *electric.Model) (*Protection, error) {
 	p := &Protection{}
@@ -131,9 +128,6 @@ func grounded(m *electric.Model, w *harness.Wire) (blown []string, burns bool, e
 type Uses struct {
 	Both, OnlyFirst, OnlySecond []string
 }
-
-// UsedAmps is the current from which a part or wire counts as used.
-const UsedAmps = 0.02
 
 // Compare tells what two states share. A part both use is cleared by the one that works; a
 // fault in the other must lie in what only it uses.

@@ -30,12 +30,6 @@ type Conductor struct {
 	States []string
 }
 
-// Shares of the supply at which a potential counts as the battery's or as ground.
-const (
-	batteryFrom = 0.93
-	groundTo    = 0.045
-)
-
 // Roles works out every pin's role from all states of the healthy circuit.
 func Roles(m *electric.Model) (map[harness.Pin]Conductor, error) {
 	type sight struct {

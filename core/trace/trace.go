@@ -31,9 +31,6 @@ type Path struct {
 	Reaches bool // it ends at the post
 }
 
-// leastAmps is the current that counts as flowing.
-const leastAmps = 1e-3
-
 // Feed follows a pin upstream to the battery's positive post.
 func Feed(n *electric.Network, pin harness.Pin) Path {
 	return follow(n, pin, n.FeedNode(), func(amps float64) bool { return amps > leastAmps })

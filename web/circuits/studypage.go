@@ -20,7 +20,7 @@ import (
 // looked at.
 type studying struct {
 	mu       sync.Mutex
-	begun    bool
+	playing  bool
 	kind     string
 	done, of int
 	reports  []*study.Report
@@ -66,7 +66,7 @@ func (s *studies) busy(but *studying) bool {
 func (s *studying) running() bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.begun
+	return s.playing
 }
 
 func (s *studying) end() {
@@ -120,7 +120,7 @@ func (a *Circuits) study(c *gin.Context) {
 	p := studyPage{
 		Frame: a.Frame(c, "Study: "+h.Title, "library"), Faults: len(b.Guide.Hypotheses()), Name: h.Name, Harness: h.Title,
 		Kinds: studyKinds, Kind: s.kind,
-		Running: s.begun, Done: s.done, Of: s.of, Reports: s.reports, Failed: s.failed,
+		Running: s.playing, Done: s.done, Of: s.of, Reports: s.reports, Failed: s.failed,
 	}
 	if len(s.reports) == 2 && s.reports[1].MeanMinutes > 0 {
 		p.Ratio = s.reports[0].MeanMinutes / s.reports[1].MeanMinutes
@@ -164,11 +164,11 @@ const longestStudy = 30 * time.Minute
 func (s *studying) start(guide *diagnose.Guide, kind string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.begun {
+	if s.playing {
 		return
 	}
 	ctx, stop := context.WithTimeout(context.Background(), longestStudy)
-	s.begun, s.kind, s.stop, s.done, s.of, s.reports, s.failed = true, kind, stop, 0, 0, nil, ""
+	s.playing, s.kind, s.stop, s.done, s.of, s.reports, s.failed = true, kind, stop, 0, 0, nil, ""
 	go s.run(ctx, guide, studyRuns(kind))
 }
 
@@ -178,7 +178,7 @@ func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []study.Opti
 		g.Close()
 		s.mu.Lock()
 		defer s.mu.Unlock()
-		s.begun = false
+		s.playing = false
 		s.stop()
 		if p != nil {
 			s.failed = "The study broke off; the log of the application says why."

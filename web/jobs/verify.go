@@ -113,8 +113,8 @@ func (a *Jobs) showVerify(c *gin.Context, j *jobAt, status int, wrong string) {
 		e := explained{Fault: r.Fault}
 		if err != nil {
 			e.Why = room.Capitalise(err.Error()) + "."
-		} else if ill, err := repair.WarmUp(j.file.Model, nil, []fault.Fault{f}); err == nil {
-			e.Lines = repair.Explained(well, ill)
+		} else if faulty, err := repair.WarmUp(j.file.Model, nil, []fault.Fault{f}); err == nil {
+			e.Lines = repair.Explained(well, faulty)
 		}
 		p.Explains = append(p.Explains, e)
 	}

@@ -50,14 +50,14 @@ func (a *answers) ask(ctx context.Context, key string, patience time.Duration,
 	answer := a.working.DoChan(key, func() (any, error) { return a.work(key, work) })
 	until := time.NewTimer(patience)
 	defer until.Stop()
-	still := time.NewTicker(askedEvery)
-	defer still.Stop()
+	wanted := time.NewTicker(askedEvery)
+	defer wanted.Stop()
 	a.want(key)
 	for {
 		select {
 		case r := <-answer:
 			return r.Val, true, r.Err
-		case <-still.C:
+		case <-wanted.C:
 			a.want(key)
 		case <-until.C:
 			return nil, false, nil
