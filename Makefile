@@ -1,9 +1,11 @@
 # make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
-# make test   everything: packages, browser tests, a throw-away database; then core and web again, short,
-#             with the race detector
+# make test   everything: packages, browser tests, a throw-away database; then again, short, with the race
+#             detector, the packages in which more than one goroutine works
 # make lint   gofmt, vet and the linter
 
 PORT ?= 8080
+# Packages in which more than one goroutine works.
+RACE = ./core/predict ./core/diagnose ./core/study ./core/sheet ./web/...
 GO ?= go
 
 .PHONY: demo test lint build needs bench
@@ -20,7 +22,7 @@ demo:
 test:
 	@scripts/need postgresql ngspice chromium
 	$(GO) test -timeout 20m ./...
-	$(GO) test -timeout 20m -race -short ./core/... ./web/...
+	$(GO) test -timeout 20m -race -short $(RACE)
 
 bench:
 	$(GO) test -run XXX -bench . ./core/...

@@ -189,6 +189,9 @@ func TestNamesAreAllThere(t *testing.T) {
 // Every wire's pins are on one line or hang on a ground symbol, and each segment of a line
 // knows what hangs beyond it.
 func TestLinesJoinTheirPins(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, s := range sheets(t) {
 		for _, l := range s.Lines {
 			for _, g := range l.Segments {
