@@ -243,7 +243,7 @@ func TestWithoutScripts(t *testing.T) {
 func TestTheServerGone(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.visit(s.url + "/jobs/6")
+	b.visit(s.url + "/jobs/6?do=volts&pin=F3.a&state=low")
 	b.fill(".reading", "6.1")
 	require.NoError(t, s.keep.Close())
 	b.click(".record .btn-primary")

@@ -313,7 +313,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 func TestToolsByTouch(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
-	b.visit(s.url + "/jobs/6")
+	b.visit(s.url + "/jobs/6?do=volts&pin=F3.a&state=low")
 	b.sees(".move .title", "Volts at")
 	b.click(".person button")
 	b.click(`.person a[href^="/tools"]`)
@@ -324,6 +324,8 @@ func TestToolsByTouch(t *testing.T) {
 	b.click(".asked .btn-primary")
 	b.sees(".move .title", "") // kept, and back at the job
 	require.Contains(t, b.eval("location.pathname"), "/jobs/6")
+	b.visit(s.url + "/jobs/6")
+	b.sees(".move h2", "Next move")
 	require.NotContains(t, b.text(".move .title"), "Volts")
 	b.visit(s.url + "/tools")
 	require.Equal(t, "false", b.eval(`String(document.querySelector("input[name=tool-meter]").checked)`))

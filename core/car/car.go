@@ -203,12 +203,13 @@ func (c *Car) figure(kind probe.Figured, t probe.Test, o *probe.Observation, wro
 		r = &probe.Reading{Figure: math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100}
 	}
 	*kind.Reading(o) = r
+	o.Nulled = kind.Unit() == &probe.InOhms // whoever works on this car nulls the leads
 	return nil
 }
 
 // word answers in a word: as surely as people are, or as it is.
 func (c *Car) word(kind probe.Worded, t probe.Test, o *probe.Observation, wrong bool) error {
-	words := kind.Words()
+	words := kind.Words(t)
 	chance := make([]float64, len(words))
 	if err := kind.Chances(c, t, chance); err != nil {
 		return err

@@ -29,7 +29,7 @@ type answering interface {
 func (g *inquiry) answers(t probe.Test, which []int) answering {
 	switch kind := t.Kind().(type) {
 	case probe.Worded:
-		return &worded{g: g, kind: kind, car: foretoldCar{g: g, test: t, which: which}, row: make([]float64, len(kind.Words()))}
+		return &worded{g: g, kind: kind, car: foretoldCar{g: g, test: t, which: which}, row: make([]float64, len(kind.Words(t)))}
 	case probe.Figured:
 		return &figured{g: g, kind: kind, test: t, which: which, fine: kind.Fineness(t)}
 	}

@@ -26,17 +26,20 @@ const (
 	olderFloor   = 0.15 // how far an observation from before a repair may still speak against a suspect
 	olderHealthy = 0.5  // how well it must have fitted a car with nothing wrong to speak at all
 
-	// mendedByChance is how often cleaning or swapping a part mends a bad joint at it, unnoticed.
-	mendedByChance = 0.2
+	// How often swapping a part, and how often cleaning it, mends a bad joint at it for good (common practice).
+	mendedByChance   = 0.2
+	mendedByCleaning = 0.5
 )
 
 // How predictions are made soft, so that nothing is ever impossible.
 const (
-	misread       = 0.02 // a reading is taken wrong (from the feasibility study)
-	likelyUnknown = 0.15 // how well "something else" explains any one reading
-	oftenCycles   = 0.5  // a fan starts and stops quickly where the fault comes and goes
-	resistCycles  = 0.1  // or where its feed cannot carry it
-	seldomCycles  = 0.02 // or otherwise
+	misread       = 0.02  // a reading is taken wrong (from the feasibility study)
+	misreadDirect = 0.004 // the same of what is seen, felt or measured at a part itself
+	unknownDirect = 0.02  // how well "something else" explains that
+	likelyUnknown = 0.15  // how well "something else" explains any one reading
+	oftenCycles   = 0.5   // a fan starts and stops quickly where the fault comes and goes
+	resistCycles  = 0.1   // or where its feed cannot carry it
+	seldomCycles  = 0.02  // or otherwise
 )
 
 // When something is said.
@@ -47,6 +50,7 @@ const (
 	stillStanding   = 0.001 // of the belief: a suspect stands
 	clearedBelow    = 0.002 // of the belief: a part is cleared
 	clearedFold     = 0.25  // and it fell to this share of its prior
+	leadingAt       = 0.1   // of the belief: what such a suspect explains is no surprise
 	surprisingBelow = 0.06  // the chance below which an answer surprises
 	worthNaming     = 0.02  // of the belief: named in one breath with others that no test tells apart
 	oneOfTwoAt      = 0.85  // the belief from which on one of two faults is a verdict

@@ -26,6 +26,11 @@ type question struct {
 	test    probe.Test
 	words   int // the number of answers between which a misread is shared
 	answers []answer
+
+	// cured is how likely an intervention before this question has mended each suspect for good, by suspect; nil
+	// where nothing has been touched.
+	cured []float64
+	well  int // the suspect "no fault"
 }
 
 // evidence is the log as it has been weighed.
@@ -60,7 +65,9 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 		if !known {
 			n = len(e.questions)
 			at[name] = n
-			e.questions = append(e.questions, &question{test: t, words: asked.choices()})
+			e.questions = append(e.questions, &question{
+				test: t, words: asked.choices(), cured: g.curedBy(t), well: g.suspects.nobody(),
+			})
 		}
 		q := e.questions[n]
 		a := slices.IndexFunc(q.answers, func(a answer) bool { return asked.same(a.seen, o) })
@@ -88,7 +95,27 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 }
 
 // floor is what a misread makes of an answer that the car cannot give.
-func (q *question) floor() float64 { return misread / float64(q.words) }
+func (q *question) floor() float64 { return misreadOf(q.test) / float64(q.words) }
+
+// misreadOf is how often an answer to a test is wrong.
+func misreadOf(t probe.Test) float64 {
+	if t.Direct() {
+		return misreadDirect
+	}
+	return misread
+}
+
+// fits is how well an answer fits a suspect's cars, whether an intervention has mended it or not.
+func (q *question) fits(a answer, i int) fit {
+	f := a.fits[i]
+	if q.cured == nil || q.cured[i] == 0 {
+		return f
+	}
+	for k := range f {
+		f[k] = (1-q.cured[i])*f[k] + q.cured[i]*a.fits[q.well][k]
+	}
+	return f
+}
 
 // log is how well the question's answers fit a suspect's cars, as logarithms; into is written.
 func (q *question) log(s *suspect, i int, into *fit) {
@@ -106,7 +133,7 @@ func (q *question) log(s *suspect, i int, into *fit) {
 		return
 	case len(counted) == 1 || s.ComesAndGoes() || s.Unknown:
 		for _, a := range counted {
-			for k, p := range a.fits[i] {
+			for k, p := range q.fits(a, i) {
 				into[k] += math.Log(p)
 			}
 		}
@@ -115,7 +142,7 @@ func (q *question) log(s *suspect, i int, into *fit) {
 	var mixed fit
 	for _, a := range counted {
 		share := float64(a.count) / float64(total)
-		for k, p := range a.fits[i] {
+		for k, p := range q.fits(a, i) {
 			mixed[k] += share * p
 		}
 	}
@@ -153,7 +180,7 @@ func (q *question) best(i int) float64 {
 
 // plus is the question with an answer given once more.
 func (q *question) plus(a answer) *question {
-	next := &question{test: q.test, words: q.words, answers: slices.Clone(q.answers)}
+	next := &question{test: q.test, words: q.words, answers: slices.Clone(q.answers), cured: q.cured, well: q.well}
 	for k := range next.answers {
 		if next.answers[k].seen == a.seen {
 			next.answers[k].count++
@@ -170,15 +197,55 @@ func (q *question) plus(a answer) *question {
 func (g *inquiry) weigh(e *evidence) logs {
 	sums := make(logs, len(g.suspects))
 	var one fit
+	touched := map[int]*intervened{}
 	for _, q := range e.questions {
 		for i, s := range g.suspects {
+			if q.cured != nil && q.cured[i] > 0 && q.counts() {
+				if touched[i] == nil {
+					touched[i] = &intervened{}
+				}
+				touched[i].add(q, s, i)
+				continue
+			}
 			q.log(s, i, &one)
 			for k := range one {
 				sums[i][k] += one[k]
 			}
 		}
 	}
+	for i, x := range touched {
+		for k := range sums[i] {
+			sums[i][k] += x.log(k)
+		}
+	}
 	return sums
+}
+
+// intervened is what was seen after an intervention that may have mended a suspect: mended for good, or not at all,
+// and not anew with every reading.
+type intervened struct {
+	chance     float64
+	still, not fit // as logarithms: with the fault there still, and without it
+}
+
+func (x *intervened) add(q *question, s *suspect, i int) {
+	x.chance = max(x.chance, q.cured[i])
+	var one fit
+	asItWas := *q
+	asItWas.cured = nil
+	asItWas.log(s, i, &one)
+	for k := range one {
+		x.still[k] += one[k]
+	}
+	asItWas.log(s, q.well, &one)
+	for k := range one {
+		x.not[k] += one[k]
+	}
+}
+
+func (x *intervened) log(k int) float64 {
+	most := max(x.still[k], x.not[k])
+	return most + math.Log((1-x.chance)*math.Exp(x.still[k]-most)+x.chance*math.Exp(x.not[k]-most))
 }
 
 // likelihood weighs one answer for every suspect and every car of it. A reading that a car cannot show is a
@@ -186,46 +253,56 @@ func (g *inquiry) weigh(e *evidence) logs {
 func (g *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) {
 	fits := make([]fit, len(g.suspects))
 	answers := g.answers(t, g.suspects.everyone())
-	floor := misread / float64(answers.choices())
+	wrong, unknown := misreadOf(t), likelyUnknown
+	if t.Direct() {
+		unknown = unknownDirect
+	}
+	floor := wrong / float64(answers.choices())
 	for i, s := range g.suspects {
 		f := &fits[i]
 		if s.Unknown {
-			f.set(likelyUnknown)
+			f.set(unknown)
 			continue
 		}
 		if err := answers.fit(f, i, o); err != nil {
 			return nil, err
 		}
 		for k := range f {
-			f[k] = (1-misread)*f[k] + floor
+			f[k] = (1-wrong)*f[k] + floor
 		}
 		if s.ComesAndGoes() {
 			// It shows now and not then: the cars do not stay what they are.
 			f.set(f.mean())
 		}
 	}
-	g.disturbed(fits, t)
 	return fits, nil
 }
 
-// disturbed allows that an intervention has changed the car: where a part has been cleaned or
-// swapped, a bad joint at it may be none any more.
-func (g *inquiry) disturbed(fits []fit, t probe.Test) {
+// curedBy allows that an intervention has changed the car: where a part has been cleaned or swapped, a bad joint at it
+// may be none any more.
+func (g *inquiry) curedBy(t probe.Test) []float64 {
+	var cured []float64
 	for _, a := range t.Setup {
-		if a.Verb != electric.Swapped && a.Verb != electric.Cleaned {
+		var chance float64
+		switch a.Verb {
+		case electric.Swapped:
+			chance = mendedByChance
+		case electric.Cleaned:
+			chance = mendedByCleaning
+		default:
 			continue
 		}
-		healthy := fits[g.suspects.nobody()]
 		for i, s := range g.suspects {
 			touched := slices.ContainsFunc(s.Fault.Parts(), func(p string) bool { return p == a.Part || p == a.Other })
-			if !touched || !s.Fault.IsJoint() {
-				continue
-			}
-			for k := range fits[i] {
-				fits[i][k] = (1-mendedByChance)*fits[i][k] + mendedByChance*healthy[k]
+			if touched && s.Fault.IsJoint() {
+				if cured == nil {
+					cured = make([]float64, len(g.suspects))
+				}
+				cured[i] = max(cured[i], chance)
 			}
 		}
 	}
+	return cured
 }
 
 // before makes of an observation from before the last repair what it still says. What ran then

@@ -100,10 +100,8 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 		return err
 	}
 	var mean, square float64
-	var at [cars]float64
 	for k := range cars {
 		v := a.kind.Scaled(show(i, k))
-		at[k] = v
 		mean += v / cars
 		square += v * v / cars
 	}
@@ -119,10 +117,21 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 			}
 			continue
 		}
-		d := (a.kind.Scaled(read) - at[k]) / width
-		f[k] = math.Exp(-d * d / 2)
+		f[k] = bell(a.kind, o, read, show(i, k), width)
 	}
 	return nil
+}
+
+// bell is how near a display's figure is to what a car has: the mean over what the leads may add, as wide as the
+// meter is there.
+func bell(kind probe.Figured, o *probe.Observation, read, v, width float64) float64 {
+	alike := kind.Alike(o, v)
+	sum := 0.0
+	for _, x := range alike {
+		d := (kind.Scaled(read) - kind.Scaled(x)) / math.Hypot(width, kind.Blur(x))
+		sum += math.Exp(-d * d / 2)
+	}
+	return sum / float64(len(alike))
 }
 
 // binned gives, for a suspect, the bin that each of its cars' readings falls into.

@@ -190,7 +190,7 @@ func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
 	}
 	var kept []probe.Observation
 	for k := range seen {
-		if setup, err := electric.ParseSetup(g.circuit, seen[k].Setup); err == nil && g.holds(setup) {
+		if setup, err := seen[k].Held(g.circuit); err == nil && g.holds(setup) {
 			kept = append(kept, seen[k])
 		}
 	}

@@ -254,7 +254,10 @@ func TestAMoveIsAnObservationWithoutItsAnswer(t *testing.T) {
 				kept[string(m.Do)] = 1.5
 			case probe.Worded:
 				var answer probe.Observation
-				kind.Say(&answer, kind.Words()[0])
+				asked := m.Asked()
+				test, err := asked.Told(g.Circuit(), m.Do)
+				require.NoError(t, err)
+				kind.Say(&answer, kind.Words(test)[0])
 				said, err := json.Marshal(answer)
 				require.NoError(t, err)
 				require.NoError(t, json.Unmarshal(said, &kept))

@@ -138,11 +138,11 @@ func (q *question) mixed(chance func(o *probe.Observation) (float64, error)) (fl
 func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
 	switch kind := t.Kind().(type) {
 	case probe.Worded:
-		row := make([]float64, len(kind.Words()))
+		row := make([]float64, len(kind.Words(t)))
 		err := kind.Chances(c, t, row)
-		return row[max(0, slices.Index(kind.Words(), o.Word()))], err
+		return row[max(0, slices.Index(kind.Words(t), o.Word()))], err
 	case probe.Figured:
-		return nearness(kind, t, c.laid.Shows(t.State), o.Reading()), nil
+		return nearness(kind, t, c.laid.Shows(t.State), o), nil
 	}
 	shares := make([]float32, len(c.g.fans))
 	c.in.FanShares(shares)
@@ -150,16 +150,15 @@ func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
 }
 
 // nearness compares a reading with one prediction, within the meter's spread.
-func nearness(kind probe.Figured, t probe.Test, predicted float64, r *probe.Reading) float64 {
-	read := kind.Means(r)
+func nearness(kind probe.Figured, t probe.Test, predicted float64, o *probe.Observation) float64 {
+	read := kind.Means(o.Reading())
 	if math.IsNaN(read) {
 		if math.IsNaN(predicted) {
 			return 1
 		}
 		return 0
 	}
-	d := (kind.Scaled(read) - kind.Scaled(predicted)) / (2 * kind.Fineness(t).Spread)
-	return math.Exp(-d * d / 2)
+	return bell(kind, o, read, predicted, 2*kind.Fineness(t).Spread)
 }
 
 // askedOnce is a question with its answers, as a pair of faults is held against it: old ones only

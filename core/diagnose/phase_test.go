@@ -1,6 +1,8 @@
 package diagnose
 
 import (
+	"math"
+	"slices"
 	"sync"
 	"testing"
 
@@ -56,23 +58,33 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 	}
 	g := small(t, "f3-twin-series-parallel")
 	plain := probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}}
-	swapped := plain
-	swapped.Setup = []string{"swapped K1 K2"}
-	left := func(o probe.Observation, name string) float64 {
-		test, err := o.Test(g.circuit)
-		require.NoError(t, err)
-		fits, err := g.asking(t, Now{}).likelihood(test, &o)
-		require.NoError(t, err)
-		for i, s := range g.suspects {
-			if s.Name == name {
-				return fits[i].mean() / fits[g.suspects.nobody()].mean()
-			}
-		}
-		return -1
+	also := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
+	in := func(o probe.Observation, setup string) probe.Observation {
+		o.Setup = []string{setup}
+		return o
 	}
-	assert.Less(t, left(plain, "pin K1.30 open"), 0.05)
-	assert.InDelta(t, mendedByChance, left(swapped, "pin K1.30 open"), 0.05)
-	assert.Less(t, left(swapped, "F1 open"), 0.05, "no swap mends a fuse")
+	// left is how well what was seen fits a suspect, against a car with nothing wrong.
+	left := func(name string, seen ...probe.Observation) float64 {
+		q := g.asking(t, Now{})
+		e, err := q.read(seen)
+		require.NoError(t, err)
+		sums := q.weigh(e)
+		mean := func(i int) (sum float64) {
+			for _, l := range sums[i] {
+				sum += math.Exp(l) / cars
+			}
+			return sum
+		}
+		i := slices.IndexFunc(g.suspects, func(s *suspect) bool { return s.Name == name })
+		require.GreaterOrEqual(t, i, 0)
+		return mean(i) / mean(g.suspects.nobody())
+	}
+	const joint, swap, clean = "pin K1.30 open", "swapped K1 K2", "K1 cleaned"
+	assert.Less(t, left(joint, plain), 0.05)
+	assert.InDelta(t, mendedByChance, left(joint, in(plain, swap)), 0.05)
+	assert.InDelta(t, mendedByCleaning, left(joint, in(plain, clean)), 0.05)
+	assert.InDelta(t, mendedByCleaning, left(joint, in(plain, clean), in(also, clean)), 0.05, "once and for good, not with every reading")
+	assert.Less(t, left("F1 open", in(plain, swap)), 0.05, "no swap mends a fuse")
 }
 
 // A guide may be asked by many at once; each gets what it would have got alone.

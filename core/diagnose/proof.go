@@ -213,12 +213,17 @@ func (g *prover) rival(top Standing) ([]lack, error) {
 // set-up: what "nothing is wrong", and a repair, still lack.
 func (g *prover) unseenStates() []lack {
 	setup := probe.Lasting(g.now.Setup)
-	key := probe.SetupKey(setup)
+	// What the engine does makes no other car: a state looked at with it running has been looked at.
+	fitted := func(setup []electric.Action) string {
+		_, rest := electric.EngineIn(setup)
+		return probe.SetupKey(rest)
+	}
+	key := fitted(setup)
 	var list []lack
 	for _, state := range g.circuit.States {
 		looked := slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
-			held, err := electric.ParseSetup(g.circuit, o.Setup)
-			return err == nil && o.Fans != nil && o.State == state.Name && probe.SetupKey(held) == key
+			held, err := o.Held(g.circuit)
+			return err == nil && o.Fans != nil && o.State == state.Name && fitted(held) == key
 		})
 		if !looked {
 			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})

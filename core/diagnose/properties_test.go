@@ -112,7 +112,8 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 		tests = append(tests, probe.Around(g.circuit, nil, p)...)
 	}
 	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0]})
-	m, err := g.Look(t.Context(), nil, Now{}, tests[rng.IntN(len(tests))])
+	test := tests[rng.IntN(len(tests))]
+	m, err := g.Look(t.Context(), nil, Now{}, test)
 	require.NoError(t, err)
 	o := m.Asked()
 	figure := &probe.Reading{Figure: math.Round(1000*rng.Float64()) / 70, Open: rng.IntN(8) == 0}
@@ -125,7 +126,8 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 	case probe.Figured:
 		*kind.Reading(&o) = figure
 	case probe.Worded:
-		kind.Say(&o, kind.Words()[rng.IntN(len(kind.Words()))])
+		words := kind.Words(test)
+		kind.Say(&o, words[rng.IntN(len(words))])
 	}
 	return o
 }

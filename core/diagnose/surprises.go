@@ -34,7 +34,7 @@ func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b 
 		case len(q.answers) > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again",
 				seen[k].String())})
-		case len(q.answers) == 1 && expected[at.question][at.answer] < surprisingBelow && !b.explains(a.fits):
+		case len(q.answers) == 1 && expected[at.question][at.answer] < surprisingBelow && !g.explained(b, q, a):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())})
 		}
 	}
@@ -53,10 +53,19 @@ func (g *inquiry) comesAndGoesLeads(b *belief) bool {
 	return g.suspects[lead].ComesAndGoes()
 }
 
-// explains tells whether a pair of faults that is believed in accounts for an answer.
-func (b *belief) explains(fits []fit) bool {
+// explained tells whether a suspect or a pair of faults that is believed in accounts for an answer.
+func (g *inquiry) explained(b *belief, q *question, a answer) bool {
+	well := func(i int) float64 {
+		f := q.fits(a, i)
+		return slices.Max(f[:])
+	}
+	for i, s := range g.suspects {
+		if !s.Unknown && b.of[i] >= leadingAt && well(i) > explainsWell {
+			return true
+		}
+	}
 	for _, p := range b.pairs {
-		if p.p >= pairExplains && max(slices.Max(fits[p.i][:]), slices.Max(fits[p.j][:])) > explainsWell {
+		if p.p >= pairExplains && max(well(p.i), well(p.j)) > explainsWell {
 			return true
 		}
 	}
@@ -87,8 +96,9 @@ func (g *inquiry) expected(q *question, sums logs) []float64 {
 			if s.Unknown {
 				continue
 			}
+			f := q.fits(a, i)
 			for k, w := range b.car[i] {
-				list[n] += b.of[i] * w * a.fits[i][k]
+				list[n] += b.of[i] * w * f[k]
 			}
 		}
 	}

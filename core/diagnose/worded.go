@@ -14,7 +14,7 @@ type worded struct {
 	row  []float64 // chances of each word
 }
 
-func (a *worded) choices() int { return len(a.kind.Words()) }
+func (a *worded) choices() int { return len(a.kind.Words(a.car.test)) }
 
 func (a *worded) same(x, y *probe.Observation) bool { return x.Word() == y.Word() }
 
@@ -25,7 +25,7 @@ func (a *worded) chances(i, k int) ([]float64, error) {
 }
 
 func (a *worded) fit(f *fit, i int, o *probe.Observation) error {
-	word := slices.Index(a.kind.Words(), o.Word())
+	word := slices.Index(a.kind.Words(a.car.test), o.Word())
 	for k := range f {
 		row, err := a.chances(i, k)
 		if err != nil {
@@ -38,7 +38,7 @@ func (a *worded) fit(f *fit, i int, o *probe.Observation) error {
 
 // classes: a class for each word.
 func (a *worded) classes(b *belief, live []int) (*outcomes, error) {
-	words := a.kind.Words()
+	words := a.kind.Words(a.car.test)
 	o := &outcomes{labels: words, chance: make([][]float64, len(a.g.suspects)), total: make([]float64, len(words))}
 	for _, i := range live {
 		row := make([]float64, len(words))
@@ -71,7 +71,7 @@ func (a *worded) usual(i int) (string, error) {
 			sum[w] += p
 		}
 	}
-	return a.kind.Words()[likeliest(sum)], nil
+	return a.kind.Words(a.car.test)[likeliest(sum)], nil
 }
 
 func (a *worded) differ(i, j int) (bool, error) {

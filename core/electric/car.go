@@ -10,7 +10,9 @@ import (
 // Car is how one real vehicle departs from the drawing. The zero Car is the drawing itself.
 // Factors are per part, by the part's place in Circuit.Parts; a missing one is 1.
 type Car struct {
-	Supply    float64 // added to the battery's open-circuit volts
+	Supply    float64 // added to the battery's open-circuit volts, engine off
+	Charging  float64 // added to its volts with the engine running
+	Cranking  float64 // added to its volts while the starter turns
 	Armature  []float64
 	Friction  []float64
 	Coil      []float64
@@ -32,12 +34,23 @@ func RandomCar(c *harness.Circuit, seed uint64) Car {
 		FaultWear: around(strayWear),
 		Dormant:   seed%2 == 1,
 	}
+	// Charging volts are spread evenly over any row of seeds, so that a few cars cover their band.
+	car.Charging = chargingAt(math.Mod(float64(seed)*math.Phi, 1)) * c.Nominal() / 12
+	car.Cranking = (2*math.Mod(float64(seed)*math.Sqrt2, 1) - 1) * strayCranking * c.Nominal() / 12
 	for i := range n {
 		car.Armature[i] = between(1-strayArmature, 1+strayArmature)
 		car.Friction[i] = math.Exp(between(math.Log(strayFrictionLow), math.Log(strayFrictionTop)))
 		car.Coil[i] = between(1-strayCoil, 1+strayCoil)
 	}
 	return car
+}
+
+// chargingAt is how far a 12 V system's charging volts stray from the drawing's, at a share of all cars.
+func chargingAt(share float64) float64 {
+	if share < smartShare { // an alternator that rests between brakings
+		return smartLowest + (strayChargingLow-smartLowest)*share/smartShare
+	}
+	return strayChargingLow + (strayChargingTop-strayChargingLow)*(share-smartShare)/(1-smartShare)
 }
 
 func factor(list []float64, part int) float64 {

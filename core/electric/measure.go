@@ -193,14 +193,18 @@ func LEDWord(volts float64) string {
 
 // ampsInto is the current the wires bring to a pin.
 func (n *Network) ampsInto(pin harness.Pin) float64 {
-	amps := 0.0
+	amps, drawn := 0.0, false
 	for i, w := range n.model.Circuit.Wires {
+		drawn = drawn || w.From == pin || w.To == pin
 		switch pin {
 		case w.From:
 			amps -= n.current(n.wires[i])
 		case w.To:
 			amps += n.current(n.wires[i])
 		}
+	}
+	if post := n.model.Circuit.Part(pin.Part); !drawn && pin.Name == "-" && post.Kind() == harness.KindBattery {
+		return -n.ampsInto(harness.Pin{Part: pin.Part, Name: "+"}) // all grounds come together at this post
 	}
 	return amps
 }

@@ -156,6 +156,7 @@ func (m *Model) build(setup []Action, faults []fault.Fault, connect func(*Networ
 		model: m, setup: setup, faults: carried(faults, setup),
 		nodes: make(map[harness.Pin]node, 2*len(m.pins)),
 	}
+	n.engine, _ = EngineIn(setup)
 	c := m.Circuit
 	for _, pin := range m.pins {
 		n.nodes[pin] = n.newNode()

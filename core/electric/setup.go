@@ -2,6 +2,7 @@ package electric
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -18,6 +19,7 @@ type Action struct {
 	From  harness.Pin // of Jumper, Ground, Feed; of a Pack its positive end
 	To    harness.Pin // of Jumper, Pack
 	Ohms  float64     // of Replaced
+	Runs  string      // of Engine: EngineOff, EngineRunning, EngineCranking
 }
 
 // Verb is what was done.
@@ -37,7 +39,30 @@ const (
 	Cleaned     Verb = "cleaned"
 	Pack        Verb = "pack"     // a small battery pack between two pins
 	Replaced    Verb = "replaced" // a sensor, by a fixed resistance on its plug
+	Engine      Verb = "engine"   // what the engine does, over what the state says of it
 )
+
+// What the engine does, as the format spells it. It decides the volts of the supply.
+const (
+	EngineOff      = "off"
+	EngineRunning  = "running"
+	EngineCranking = "cranking"
+)
+
+// Engines lists what an engine does.
+var Engines = []string{EngineOff, EngineRunning, EngineCranking}
+
+// EngineIn is what a set-up says of the engine, and the set-up without it; empty where it says nothing.
+func EngineIn(setup []Action) (runs string, rest []Action) {
+	for _, a := range setup {
+		if a.Verb == Engine {
+			runs = a.Runs
+			continue
+		}
+		rest = append(rest, a)
+	}
+	return runs, rest
+}
 
 func (a Action) String() string {
 	switch a.Verb {
@@ -54,6 +79,8 @@ func (a Action) String() string {
 		case a.From.Part != "":
 			return fmt.Sprintf("pin %s renewed", a.From)
 		}
+	case Engine:
+		return "engine " + a.Runs
 	case Replaced:
 		return fmt.Sprintf("sensor %s replaced %s", a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64))
 	}
@@ -149,8 +176,17 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 		return parseSwap(c, w[1], w[2])
 	case "sensor":
 		return parseStandIn(c, w[1:])
+	case Engine:
+		a.Verb, a.Runs = Engine, w[1]
+		if len(w) != 2 || !slices.Contains(Engines, a.Runs) {
+			return a, fmt.Errorf("an engine is %s", strings.Join(Engines, ", "))
+		}
+		return a, nil
 	case "wire", "pin":
 		return parseMended(c, w)
+	}
+	if len(w) == 2 && Verb(w[0]) == Cleaned && c.Part(w[0]) == nil {
+		w = []string{w[1], w[0]} // "cleaned K1" is "K1 cleaned"
 	}
 	part := c.Part(w[0])
 	if part == nil {

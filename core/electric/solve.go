@@ -34,6 +34,9 @@ type solver struct {
 	driven    []bool // drivers: the command holds
 	held      []string
 	running   bool
+	cranking  bool
+	engine    string        // what the set-up says of it, over the states; empty: nothing
+	entered   harness.State // the state entered, where the set-up says otherwise
 	buzzing   []bool
 	flipped   []bool
 	seen      []uint64
@@ -166,7 +169,7 @@ func (n *Network) SetBlown(bits uint64) {
 // Enter puts the car in a state and lets relays, modules and fuses come to rest, from where
 // the state before left them.
 func (n *Network) Enter(s *harness.State) {
-	n.running = s.Running
+	s = n.under(s)
 	for i := range n.switches {
 		n.closed[i] = n.switches[i].stuck || n.switches[i].closes(s, n.closed[i])
 	}
@@ -182,6 +185,18 @@ func (n *Network) Enter(s *harness.State) {
 	}
 	n.settle()
 	n.listen(s, before)
+}
+
+// under is a state as the set-up has it: what is said of the engine there goes before what the state says.
+func (n *Network) under(s *harness.State) *harness.State {
+	n.cranking = n.engine == EngineCranking
+	if n.engine != "" {
+		n.entered = *s
+		n.entered.Running = n.engine == EngineRunning
+		s = &n.entered
+	}
+	n.running = s.Running
+	return s
 }
 
 // command gives the drivers their commands.
@@ -299,7 +314,9 @@ func (n *Network) emf(b *battery) float64 {
 	case b.flat > 0:
 		return b.flat + n.car.Supply
 	case n.running:
-		return b.emfRunning + n.car.Supply
+		return b.emfRunning + n.car.Charging
+	case n.cranking:
+		return b.emfOff*crankingShare + n.car.Cranking
 	}
 	return b.emfOff + n.car.Supply
 }

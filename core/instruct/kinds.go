@@ -20,6 +20,7 @@ var said = map[probe.Do]func(w *writer){
 	probe.LED:        func(w *writer) { w.leads("LED tester", "Clip: ", "Tip: ") },
 	probe.Amps:       (*writer).clamp,
 	probe.Ohms:       (*writer).ohms,
+	probe.Buzzer:     (*writer).buzzer,
 	probe.Relay:      (*writer).click,
 	probe.Codes:      (*writer).codes,
 	probe.Turned:     (*writer).turned,
@@ -48,14 +49,14 @@ func (w *writer) click() {
 
 func (w *writer) turned() {
 	w.card.Title = "Turn " + w.test.Part + " by hand"
-	w.step("With the motor unplugged, turn the blades: free, dragging or stuck?")
+	w.step("With the motor unplugged, turn the blades: free, dragging, rough or stuck?")
 	w.caution(fansStart)
 }
 
 func (w *writer) looked() {
 	part := w.test.Part
 	w.card.Title = "Look closely at " + part
-	w.step(fmt.Sprintf("Look at %s%s, its terminals and plug: clean, marks of heat, corrosion?", part, w.place(part)),
+	w.step(fmt.Sprintf("Look at %s%s, its terminals and plug.", part, w.place(part)),
 		"Look before you disturb it: cleaning and reseating are for later, and go in the log.")
 }
 
@@ -96,9 +97,19 @@ func (w *writer) ohms() {
 	w.caution(mirrored)
 }
 
+func (w *writer) buzzer() {
+	w.card.Title = fmt.Sprintf("Buzzer from %s to %s", w.test.At, w.test.From)
+	w.step("One lead: "+w.where(w.test.At)+".", "The other: "+w.where(w.test.From)+".",
+		"A buzzer sounds through a burnt contact too: it finds what is open, not what is weak.")
+	if !w.test.At.Inner {
+		w.caution(powerOff)
+	}
+}
+
 func (w *writer) clamp() {
 	w.card.Title = fmt.Sprintf("Clamp the current into %s, %s", w.test.At, w.asked)
-	w.step("Zero the clamp with the other consumers already on.", "Clamp round one wire only: "+w.where(w.test.At)+".")
+	w.step("Zero the clamp with the other consumers already on.", "Clamp round one wire only: "+w.where(w.test.At)+".",
+		"Either way round will do: the sign is left aside.")
 	w.caution(leadsClear)
 }
 

@@ -53,6 +53,11 @@ func (w *writer) do(a electric.Action) string {
 		return fmt.Sprintf("battery pack, fused, on the part itself: plus to terminal %s, minus to terminal %s", a.From.Name, a.To.Name)
 	case electric.Swapped:
 		return fmt.Sprintf("let %s and %s change places%s", a.Part, a.Other, w.place(a.Part))
+	case electric.Engine:
+		return map[string]string{
+			electric.EngineRunning: "start the engine, hands and leads clear of belts and blades", electric.EngineOff: "stop the engine",
+			electric.EngineCranking: "let a second person crank the engine, its fuel shut off",
+		}[a.Runs]
 	case electric.Replaced:
 		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat",
 			probe.FormatOhms(a.Ohms), a.Part)
@@ -65,6 +70,8 @@ func (w *writer) undo(a electric.Action) string {
 	switch a.Verb {
 	case electric.Out:
 		return "refit " + a.Part + w.place(a.Part)
+	case electric.Engine:
+		return "stop the engine"
 	case electric.Apart:
 		switch w.circuit.Part(a.Part).Kind() {
 		case harness.KindBattery:

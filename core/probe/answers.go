@@ -80,7 +80,7 @@ func (o *Observation) Check(c *harness.Circuit) ([]electric.Action, error) {
 func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 	t := Test{Do: o.Do(), State: c.States[0], With: strings.TrimPrefix(o.With, light)}
 	var err error
-	if t.Setup, err = electric.ParseSetup(c, o.Setup); err != nil {
+	if t.Setup, err = o.Held(c); err != nil {
 		return t, err
 	}
 	if o.Unreachable {
@@ -97,16 +97,30 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 			return t, err
 		}
 	}
-	if k, ok := kind.(Worded); ok && !slices.Contains(k.Words(), k.Word(o)) {
-		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, harness.Clipped(k.Word(o), maxKey), strings.Join(k.Words(), ", "))
-	}
 	if _, fans := kind.(Seen); fans && len(o.Fans) == 0 {
 		return t, fmt.Errorf("fans need at least one fan: {M1: stopped}")
 	}
 	if err := o.checkFigures(); err != nil {
 		return t, err
 	}
-	return kind.asked(c, o, t)
+	if t, err = kind.asked(c, o, t); err != nil {
+		return t, err
+	}
+	if k, ok := kind.(Worded); ok && !slices.Contains(k.Words(t), k.Word(o)) {
+		return t, fmt.Errorf("%s: the answer cannot be %q (%s)", t.Do, harness.Clipped(k.Word(o), maxKey), strings.Join(k.Words(t), ", "))
+	}
+	return t, nil
+}
+
+// Held is the set-up that held, what the engine did included.
+func (o *Observation) Held(c *harness.Circuit) ([]electric.Action, error) {
+	setup, err := electric.ParseSetup(c, o.Setup)
+	if err != nil || o.Engine == "" {
+		return setup, err
+	}
+	_, setup = electric.EngineIn(setup)
+	engine, err := electric.ParseAction(c, string(electric.Engine)+" "+o.Engine)
+	return append(setup, engine), err
 }
 
 // count counts how many things the observation says it is.
@@ -156,7 +170,7 @@ func (o *Observation) Sound() error {
 	if err := o.checkFigures(); err != nil {
 		return err
 	}
-	texts := []string{o.State, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled, o.Found, o.Bench}
+	texts := []string{o.State, o.Engine, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled, o.Found, o.Bench}
 	texts = append(append(texts, o.Setup...), o.Between...)
 	lists := max(len(o.Setup), len(o.Between), len(o.Fans))
 	if o.Codes != nil {
@@ -178,8 +192,12 @@ func (o *Observation) String() string {
 	if o.State != "" {
 		s = o.State + ": " + s
 	}
-	if len(o.Setup) > 0 {
-		s += " (" + strings.Join(o.Setup, ", ") + ")"
+	setup := o.Setup
+	if o.Engine != "" {
+		setup = append(slices.Clone(setup), string(electric.Engine)+" "+o.Engine)
+	}
+	if len(setup) > 0 {
+		s += " (" + strings.Join(setup, ", ") + ")"
 	}
 	return s
 }
@@ -257,7 +275,7 @@ func (o *Observation) Told(c *harness.Circuit, do Do) (Test, error) {
 		if err != nil {
 			return Test{}, err
 		}
-		setup, err := electric.ParseSetup(c, o.Setup)
+		setup, err := o.Held(c)
 		return Test{Do: do, State: state, Setup: setup}, err
 	}
 	kind.some(&asked)

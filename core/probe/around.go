@@ -14,7 +14,7 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 	kept := Lasting(now)
 	off := c.States[0]
 	tests := []Test{
-		{Do: Looked, State: off, Setup: now, Part: part.Name},
+		{Do: Looked, State: off, Setup: now, Part: part.Name, Of: part},
 		{Do: Wiggled, State: off, Setup: now, Part: part.Name},
 	}
 	switch spec := part.Spec.(type) {
@@ -59,6 +59,7 @@ func Between(c *harness.Circuit, now []electric.Action, one, other harness.Pin) 
 
 // PowerOff is a set-up with the battery taken off.
 func PowerOff(c *harness.Circuit, setup []electric.Action) []electric.Action {
+	_, setup = electric.EngineIn(setup) // it stops with its battery off
 	if off := batteryOff(c); !slices.Contains(setup, off) {
 		return with(setup, off)
 	}

@@ -48,7 +48,16 @@ var hardPlaces = []struct {
 }
 
 const (
-	leadOhms   = 0.1 // an ohmmeter tells nothing below
+	leadOhms     = 0.1  // an ohmmeter tells nothing below
+	leastLeads   = 0.1  // two leads that nobody has nulled have from this (common practice)
+	usualLeads   = 1.0  // to this
+	meterOhms    = 0.2  // an ohmmeter's tolerance: so much,
+	meterShare   = 0.01 // and this share of the figure (common practice)
+	unknownLeads = 6    // values at which unknown leads are weighed
+
+	buzzSurely = 10.0  // ohms below which every buzzer sounds, and
+	buzzNever  = 100.0 // above which none does (common practice)
+	buzzHeard  = 0.98
 	openDecade = 8.0 // the logarithm of ohms at which an open line is put
 
 )
@@ -69,17 +78,21 @@ const (
 
 // What a person sees, hears and feels, and how surely.
 const (
-	surelyHeard   = 0.96 // a relay's click
-	sureOfHand    = 0.93 // a fan turned by hand, free or stuck
-	dragsFelt     = 0.7  // a worn fan's drag is noticed
-	stuckFelt     = 0.02 // a worn fan is taken for stuck
-	dragsAnyway   = 0.06 // a sound fan is taken for dragging
-	stuckAnyway   = 0.01 // or for stuck
-	wiggleShows   = 0.6  // tapping brings on what comes and goes
-	changesAnyway = 0.02 // tapping changes something that means nothing
-	heatSeen      = 0.3  // a burnt contact has left its mark
-	corrodedSeen  = 0.3  // a bad joint is green
-	seenAnyway    = 0.04 // old heat or corrosion that means nothing
+	surelyHeard   = 0.96  // a relay's click
+	sureOfHand    = 0.95  // a fan turned by hand, free or stuck
+	dragsFelt     = 0.7   // a worn fan's drag is noticed
+	stuckFelt     = 0.02  // a worn fan is taken for stuck
+	dragsAnyway   = 0.06  // a sound fan is taken for dragging
+	stuckAnyway   = 0.002 // or for stuck
+	wiggleShows   = 0.6   // tapping brings on what comes and goes
+	changesAnyway = 0.02  // tapping changes something that means nothing
+	heatSeen      = 0.3   // a burnt contact has left its mark
+	corrodedSeen  = 0.3   // a bad joint is green
+	seenAnyway    = 0.04  // old heat or corrosion that means nothing
+	brokenSeen    = 0.9   // what is cut, backed out or blown is seen for it
+	openHidden    = 0.25  // a blown fuse in a housing that hides its element looks whole
+	brokenAnyway  = 0.002
+	roughAnyway   = 0.02 // a sound fan feels rough
 	codeSet       = 0.85 // a coil-side fault has set a code
 	codeAnyway    = 0.06 // an old code
 
@@ -93,11 +106,10 @@ var (
 	lampWords  = []string{"off", "dim", "bright"}
 	ledWords   = []string{"off", "lights"}
 	clickWords = []string{"click", "nothing"}
+	buzzWords  = []string{"beeps", "silent"}
 	codeWords  = []string{"none", "some"}
-	handWords  = map[Do][]string{
-		Turned: {"free", "drags", "stuck"}, Looked: {"clean", "heat", "corrosion"}, Wiggled: {"steady", "changes"},
-	}
-	handLines = map[Do]string{Turned: " by hand: ", Looked: " looked at: ", Wiggled: " wiggled: "}
+	handWords  = map[Do][]string{Turned: {"free", "drags", "rough", "stuck"}, Wiggled: {"steady", "changes"}}
+	handLines  = map[Do]string{Turned: " by hand: ", Looked: " looked at: ", Wiggled: " wiggled: "}
 )
 
 // Two lamps, and what is said where there are no codes.
@@ -105,6 +117,7 @@ const (
 	heavy   = "heavy"
 	light   = "light"
 	noCodes = "no codes"
+	nulled  = "nulled" // leads
 )
 
 // Bounds of what a file or a form may hold.

@@ -50,6 +50,11 @@ func (volts) good(r *Reading) *Good {
 	return &Good{Volts: r}
 }
 
+func (volts) Alike(_ *Observation, v float64) []float64 { return []float64{v} }
+func (volts) Blur(float64) float64                      { return 0 }
+func (amps) Alike(_ *Observation, v float64) []float64  { return []float64{v} }
+func (amps) Blur(float64) float64                       { return 0 }
+
 func (volts) Fineness(t Test) Fineness {
 	if t.From.Part != "" {
 		return dropFine
@@ -74,10 +79,10 @@ func (amps) within(k Kit) bool                          { return !k.NoClamp }
 func (amps) Unit() *Unit                                { return &InAmps }
 func (amps) Reading(o *Observation) **Reading           { return &o.Amps }
 func (amps) Means(r *Reading) float64                   { return r.orElse(math.NaN()) }
-func (amps) Scaled(v float64) float64                   { return Meter(v) }
+func (amps) Scaled(v float64) float64                   { return math.Abs(Meter(v)) } // a clamp is laid on either way round
 func (amps) Spell(v float64) string                     { return fmt.Sprintf("%.1f A", v) }
 func (amps) Fineness(Test) Fineness                     { return clampFine }
-func (amps) Display(v float64) *Reading                 { return shown(v, !math.IsNaN(v)) }
+func (amps) Display(v float64) *Reading                 { return shown(math.Abs(v), !math.IsNaN(v)) }
 func (amps) good(r *Reading) *Good                      { return &Good{Amps: r} }
 func (amps) instrument(Test) electric.Instrument        { return electric.Clamp }
 func (amps) minutes(c *harness.Circuit, t Test) float64 { return minutesClamp + overPins(c, t) }
@@ -113,7 +118,7 @@ type ohms struct{ aside }
 
 func (ohms) Do() Do                                        { return Ohms }
 func (ohms) InState() bool                                 { return false }
-func (ohms) answers(o *Observation) bool                   { return o.Ohms != nil || o.Bench != "" }
+func (ohms) answers(o *Observation) bool                   { return o.Buzz == "" && (o.Ohms != nil || o.Bench != "") }
 func (ohms) some(o *Observation)                           { o.Ohms = &Reading{} }
 func (ohms) tool() string                                  { return "meter" }
 func (ohms) within(k Kit) bool                             { return !k.NoMeter }
@@ -125,6 +130,27 @@ func (ohms) good(r *Reading) *Good                         { return &Good{Ohms: 
 func (ohms) instrument(Test) electric.Instrument           { return electric.Ohmmeter }
 func (ohms) Known(*harness.Circuit, Test) (Quantity, bool) { return Quantity{}, false }
 func (ohms) Display(v float64) *Reading                    { return shown(v, v <= InOhms.Most) }
+
+// Alike adds the leads' ohms where they are in the figure and not known.
+func (ohms) Alike(o *Observation, v float64) []float64 {
+	if o.Nulled || o.Leads > 0 || math.IsInf(v, 1) || math.IsNaN(v) {
+		return []float64{v}
+	}
+	list := make([]float64, 0, unknownLeads)
+	for k := range unknownLeads {
+		list = append(list, v+leastLeads+(usualLeads-leastLeads)*float64(k)/(unknownLeads-1))
+	}
+	return list
+}
+
+// Blur is the meter's own tolerance.
+func (ohms) Blur(v float64) float64 {
+	if math.IsInf(v, 1) || math.IsNaN(v) {
+		return 0
+	}
+	v = math.Max(0, v)
+	return (meterOhms + meterShare*v) / (v + leadOhms) / math.Ln10
+}
 
 // Scaled is the decimal logarithm: a meter is as sure of a kilohm as of an ohm.
 func (ohms) Scaled(v float64) float64 {
@@ -138,7 +164,7 @@ func (ohms) Spell(v float64) string { return FormatOhms(math.Pow(10, v) - leadOh
 
 func (ohms) keys(o *Observation) map[string]func(*yaml.Node) error {
 	return map[string]func(*yaml.Node) error{
-		"ohms": figureOf(InOhms, &o.Ohms), "bench": wordAt(&o.Bench), "between": bounded(&o.Between), "energised": bounded(&o.Energised),
+		"ohms": ohmsAt(o), "bench": wordAt(&o.Bench), "between": bounded(&o.Between), "energised": bounded(&o.Energised),
 	}
 }
 
@@ -180,13 +206,15 @@ func (ohms) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 	return t, err
 }
 
-// onBench turns a relay on the bench into ohms between its own terminals, energised by a battery pack
+// onBench turns a part out of the car into ohms between its own terminals; a relay is energised by a battery pack
 // where it says so.
 func onBench(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 	part := c.Part(o.Bench)
 	switch {
-	case part == nil || part.Kind() != harness.KindRelay && part.Kind() != harness.KindSensor:
-		return t, fmt.Errorf("bench: %s is no relay or sensor", o.Bench)
+	case part == nil:
+		return t, fmt.Errorf("bench: there is no part %s", harness.Clipped(o.Bench, maxKey))
+	case electric.DetachVerb(part.Kind()) == "" || !benched(part.Kind()):
+		return t, fmt.Errorf("bench: a %s is not measured out of the car", part.Kind())
 	case o.Ohms == nil:
 		return t, fmt.Errorf("bench: ohms are missing")
 	case len(o.Between) != 2:
@@ -200,14 +228,25 @@ func onBench(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 		pin.Inner = true
 		*at = pin
 	}
-	if part.Kind() == harness.KindSensor {
-		if unplugged := (electric.Action{Verb: electric.Unplugged, Part: o.Bench}); !slices.Contains(t.Setup, unplugged) {
-			t.Setup = append(slices.Clone(t.Setup), unplugged)
+	if part.Kind() != harness.KindRelay {
+		if o.Energised {
+			return t, fmt.Errorf("bench: only a relay is energised")
+		}
+		if apart := (electric.Action{Verb: electric.DetachVerb(part.Kind()), Part: o.Bench}); !slices.Contains(t.Setup, apart) {
+			t.Setup = append(slices.Clone(t.Setup), apart)
 		}
 		return t, nil
 	}
 	t.Setup = benchSetup(t.Setup, o.Bench, o.Energised)
 	return t, nil
+}
+
+// benched tells whether an ohmmeter on a part of this kind, out of the car, says something of it.
+func benched(kind harness.Kind) bool {
+	return slices.Contains([]harness.Kind{
+		harness.KindRelay, harness.KindSensor, harness.KindFuse, harness.KindResistor, harness.KindResistorCard, harness.KindMotor,
+		harness.KindDiode, harness.KindSwitch, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindSelector, harness.KindLimiter,
+	}, kind)
 }
 
 func benchSetup(setup []electric.Action, relay string, energised bool) []electric.Action {

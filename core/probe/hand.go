@@ -1,6 +1,7 @@
 package probe
 
 import (
+	"math"
 	"slices"
 
 	"go.yaml.in/yaml/v3"
@@ -17,7 +18,7 @@ type byHand struct {
 	do      Do
 	of      harness.Kind
 	part    func(o *Observation) *string // the place of the part's name in an observation
-	chances func(f fault.Fault, part string, into []float64)
+	chances func(f fault.Fault, t Test, words []string, into []float64)
 }
 
 var (
@@ -29,15 +30,22 @@ var (
 func (k byHand) Do() Do                            { return k.do }
 func (k byHand) InState() bool                     { return false }
 func (k byHand) answers(o *Observation) bool       { return *k.part(o) != "" }
-func (k byHand) some(o *Observation)               { o.Found = k.Words()[0] }
+func (k byHand) some(o *Observation)               { o.Found = k.Words(Test{})[0] }
 func (k byHand) ask(o *Observation, t Test)        { *k.part(o) = t.Part }
 func (k byHand) about(o *Observation, part string) { *k.part(o) = part }
-func (k byHand) Words() []string                   { return handWords[k.do] }
 func (k byHand) Word(o *Observation) string        { return o.Found }
 func (k byHand) Say(o *Observation, word string)   { o.Found = word }
 func (k byHand) line(o *Observation) string        { return *k.part(o) + handLines[k.do] + o.Found }
 func (k byHand) tool() string                      { return "" }
 func (k byHand) within(Kit) bool                   { return true }
+
+// Words are those of the part's kind.
+func (k byHand) Words(t Test) []string {
+	if words := handWords[k.do]; words != nil {
+		return words
+	}
+	return wordsFor(t.Of)
+}
 
 // risk is that of a hand at the blades.
 func (k byHand) risk() int {
@@ -53,6 +61,7 @@ func (k byHand) keys(o *Observation) map[string]func(*yaml.Node) error {
 
 func (k byHand) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 	t.Part = *k.part(o)
+	t.Of = c.Part(t.Part)
 	return t, onPart(c, k.do, t.Part, k.of)
 }
 
@@ -65,15 +74,15 @@ func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
 
 // Chances are those of the fault that shows most.
 func (k byHand) Chances(s Subject, t Test, into []float64) error {
-	faults := s.Faults()
+	faults, words := s.Faults(), k.Words(t)
 	if len(faults) == 0 {
-		k.chances(fault.Fault{}, t.Part, into)
+		k.chances(fault.Fault{}, t, words, into)
 		return nil
 	}
-	k.chances(faults[0], t.Part, into)
+	k.chances(faults[0], t, words, into)
 	for _, f := range faults[1:] {
 		also := make([]float64, len(into))
-		if k.chances(f, t.Part, also); also[0] < into[0] {
+		if k.chances(f, t, words, also); also[0] < into[0] {
 			copy(into, also)
 		}
 	}
@@ -82,35 +91,89 @@ func (k byHand) Chances(s Subject, t Test, into []float64) error {
 
 // The chances of the words of each test by hand and eye, with one fault in the car.
 
-func turnedChances(f fault.Fault, part string, into []float64) {
-	here := slices.Contains(f.Parts(), part)
-	switch {
+func turnedChances(f fault.Fault, t Test, _ []string, into []float64) {
+	here := slices.Contains(f.Parts(), t.Part)
+	switch { // free, drags, rough, stuck
 	case here && f.Words == fault.Seized:
-		into[0], into[1], into[2] = (1-sureOfHand)/2, (1-sureOfHand)/2, sureOfHand
+		into[0], into[1], into[2], into[3] = (1-sureOfHand)/3, (1-sureOfHand)/3, (1-sureOfHand)/3, sureOfHand
 	case here && f.Words == fault.Worn:
-		into[0], into[1], into[2] = 1-dragsFelt, dragsFelt-stuckFelt, stuckFelt
+		into[0], into[1], into[2], into[3] = 1-dragsFelt, dragsFelt*0.6-stuckFelt, dragsFelt*0.4, stuckFelt
 	default:
-		into[0], into[1], into[2] = sureOfHand, dragsAnyway, stuckAnyway
+		into[1], into[2], into[3] = dragsAnyway-roughAnyway, roughAnyway, stuckAnyway
+		into[0] = 1 - dragsAnyway - stuckAnyway
 	}
 }
 
-func wiggledChances(f fault.Fault, part string, into []float64) {
+func wiggledChances(f fault.Fault, t Test, _ []string, into []float64) {
 	into[1] = changesAnyway
-	if touches(f, part) && (f.Intermittent || f.Words == fault.Brushes) {
+	if touches(f, t.Part) && (f.Intermittent || f.Words == fault.Brushes) {
 		into[1] = wiggleShows
 	}
 	into[0] = 1 - into[1]
 }
 
-func lookedChances(f fault.Fault, part string, into []float64) {
-	into[1], into[2] = seenAnyway, seenAnyway
-	if touches(f, part) && (burnt(f) || badJoint(f)) {
-		into[1] = heatSeen
+// lookWords are the words for a part looked at closely, by its kind; the first is that of a sound one.
+var lookWords = map[harness.Kind][]string{
+	harness.KindFuse:      {"clean", "blown", "looks whole", "heat", "corrosion"},
+	harness.KindRelay:     {"clean", "heat", "corrosion", "wet"},
+	harness.KindConnector: jointWords, harness.KindSplice: jointWords, harness.KindGround: jointWords, harness.KindBattery: jointWords,
+	harness.KindMotor:        {"clean", "heat", "water"},
+	harness.KindResistor:     {"clean", "broken", "heat", "corrosion"},
+	harness.KindResistorCard: {"clean", "broken", "heat", "corrosion"},
+	harness.KindFanModule:    boxWords, harness.KindPWMModule: boxWords, harness.KindSpeedController: boxWords,
+	harness.KindController: boxWords,
+}
+
+var (
+	jointWords = []string{"clean", "heat", "corrosion", "loose", "backed out"}
+	boxWords   = []string{"clean", "heat", "water", "corrosion"}
+	anyWords   = []string{"clean", "heat", "corrosion"}
+)
+
+// wordsFor are the words for a part looked at.
+func wordsFor(part *harness.Part) []string {
+	if part != nil {
+		if words := lookWords[part.Kind()]; words != nil {
+			return words
+		}
 	}
-	if touches(f, part) && badJoint(f) {
-		into[2] = corrodedSeen
+	return anyWords
+}
+
+// lookedChances are those of each word for a part with one fault in the car. What is broken, blown or backed out is
+// direct evidence; old heat and green mean little.
+func lookedChances(f fault.Fault, t Test, words []string, into []float64) {
+	clear(into)
+	at := touches(f, t.Part)
+	left := 1.0
+	give := func(word string, chance float64) {
+		if k := slices.Index(words, word); k > 0 {
+			chance = math.Min(chance, left)
+			into[k] = chance
+			left -= chance
+		}
 	}
-	into[0] = 1 - into[1] - into[2]
+	either := func(is bool, chance, anyway float64) float64 {
+		if is {
+			return chance
+		}
+		return anyway
+	}
+	here := slices.Contains(f.Parts(), t.Part)
+	open := here && f.On == fault.OnPart && f.Words == fault.Open
+	give("blown", either(open, brokenSeen, brokenAnyway))
+	give("broken", either(open, brokenSeen, brokenAnyway))
+	give("backed out", either(at && f.On == fault.OnPin, brokenSeen, brokenAnyway))
+	give("loose", either(at && badJoint(f), corrodedSeen, seenAnyway))
+	give("heat", either(at && (burnt(f) || badJoint(f)), heatSeen, seenAnyway))
+	give("corrosion", either(at && badJoint(f), corrodedSeen, seenAnyway))
+	give("water", either(at && badJoint(f), corrodedSeen, seenAnyway))
+	give("wet", either(at && badJoint(f), corrodedSeen, seenAnyway))
+	if whole := slices.Index(words, "looks whole"); whole > 0 { // said of a fuse pulled for a look, as often as clean
+		into[whole] = left / 2
+		left /= 2
+	}
+	into[0] = left
 }
 
 // touches tells whether a fault is of a part, or of a wire that ends there.

@@ -48,8 +48,8 @@ type Seen interface {
 // Worded is a kind that is answered in one of a few words.
 type Worded interface {
 	Kind
-	// Words are the answers there are; the first is that of a healthy car where nothing is known of it.
-	Words() []string
+	// Words are the answers that a test has; the first is that of a healthy car where nothing is known of it.
+	Words(t Test) []string
 	// Word is the word that an observation gives.
 	Word(o *Observation) string
 	// Say puts a word in as the answer.
@@ -78,6 +78,11 @@ type Figured interface {
 	Display(v float64) *Reading
 	// Fineness tells how finely the figure is read, on the scale of Scaled.
 	Fineness(t Test) Fineness
+	// Alike are the figures that a display can show, as likely as each other, where the car has this one: what the
+	// leads add is not always known.
+	Alike(o *Observation, v float64) []float64
+	// Blur is how much wider than its fineness a display is at a figure, on the scale of Scaled.
+	Blur(v float64) float64
 	// Scaled puts a figure on the scale on which two are compared.
 	Scaled(v float64) float64
 	// Spell words a figure on that scale.

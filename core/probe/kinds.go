@@ -10,7 +10,7 @@ import (
 // volts, for a relay on the bench gives ohms.
 var kinds = []Kind{
 	look{}, ohms{}, volts{}, amps{}, lamp{}, led{}, click{}, codes{},
-	turned, looked, wiggled,
+	buzzer{}, turned, looked, wiggled,
 }
 
 // Of is the kind of that name; nil for a name that is none.

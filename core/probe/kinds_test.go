@@ -20,6 +20,9 @@ func TestEveryKindAsksWhatItAnswers(t *testing.T) {
 		tests = append(tests, probe.Around(c, nil, p)...)
 	}
 	tests = append(append(tests, probe.AnyTime(c, nil)...), probe.WithoutMeter(tests, probe.Kit{})...)
+	buzzer, err := probe.WithLeads(c, string(probe.Buzzer), c.States[0], nil, "F1.b", "K1.30")
+	require.NoError(t, err)
+	tests = append(tests, buzzer)
 	met := map[probe.Do]bool{}
 	for _, made := range tests {
 		if met[made.Do] {
@@ -38,7 +41,7 @@ func TestEveryKindAsksWhatItAnswers(t *testing.T) {
 		}
 		if worded, ok := kind.(probe.Worded); ok {
 			shapes++
-			assert.GreaterOrEqual(t, len(worded.Words()), 2, kind.Do())
+			assert.GreaterOrEqual(t, len(worded.Words(probe.Test{})), 2, kind.Do())
 		}
 		if figured, ok := kind.(probe.Figured); ok {
 			shapes++
@@ -64,7 +67,7 @@ func TestChancesOfWordsSumToOne(t *testing.T) {
 			if !ok {
 				continue
 			}
-			into := make([]float64, len(kind.Words()))
+			into := make([]float64, len(kind.Words(made)))
 			require.NoError(t, kind.Chances(well, made, into))
 			sum := 0.0
 			for _, p := range into {

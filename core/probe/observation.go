@@ -16,9 +16,13 @@ import (
 // Observation is one thing seen or read, in the shape of the observations file. One of the
 // keys of a [Do] is given. Setup is the whole set-up that held.
 type Observation struct {
-	State string            `json:"state,omitempty"`
-	Setup []string          `json:"setup,omitempty"`
-	Fans  map[string]string `json:"fans,omitempty"` // what each fan did
+	State string   `json:"state,omitempty"`
+	Setup []string `json:"setup,omitempty"`
+	// Engine is what the engine did, over what the state says of it: off, running or cranking. It may stand in the
+	// set-up as well, as "engine running".
+	Engine string `json:"engine,omitempty"`
+
+	Fans map[string]string `json:"fans,omitempty"` // what each fan did
 
 	Volts *Reading `json:"volts,omitempty"` // at At, from From
 	Amps  *Reading `json:"amps,omitempty"`  // into the part at At
@@ -28,7 +32,11 @@ type Observation struct {
 	At    string   `json:"at,omitempty"`
 	From  string   `json:"from,omitempty"` // empty: the battery's negative post
 	With  string   `json:"with,omitempty"` // "heavy": of a lamp
-	Leads float64  `json:"leads,omitempty"`
+	Buzz  string   `json:"buzz,omitempty"` // of a continuity buzzer between At and From: beeps or silent
+	// Leads are the ohms that a meter's leads add, taken off Ohms already; Nulled says that the meter took them off.
+	// Where neither is given they are in the figure, and not known.
+	Leads  float64 `json:"leads,omitempty"`
+	Nulled bool    `json:"nulled,omitempty"`
 	// Zeroed says that the clamp was zeroed with the other consumers on.
 	Zeroed bool `json:"zeroed,omitempty"`
 

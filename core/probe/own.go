@@ -18,6 +18,7 @@ type Choice struct{ Word, Label string }
 var LeadTests = []Choice{
 	{string(Volts), "Volts"}, {string(Lamp), "Test lamp"}, {heavy, "Heavy test lamp"}, {string(LED), "LED tester"},
 	{string(Amps), "Clamp, amps"}, {string(Ohms), "Ohms (power off)"},
+	{string(Buzzer), "Buzzer (power off)"},
 }
 
 // Names of tests of a part that are not kinds of their own.
@@ -66,7 +67,7 @@ func OfPart(c *harness.Circuit, word string, state *harness.State, now []electri
 		return Test{}, fmt.Errorf("there is no part %s", harness.Clipped(name, maxKey))
 	}
 	tests := append([]Test{
-		{Do: Looked, State: state, Setup: now, Part: name}, {Do: Wiggled, State: state, Setup: now, Part: name},
+		{Do: Looked, State: state, Setup: now, Part: name, Of: part}, {Do: Wiggled, State: state, Setup: now, Part: name},
 	}, Around(c, now, part)...)
 	for _, made := range tests {
 		needsState := made.Kind().InState() && named(c, made) != direct || named(c, made) == curve

@@ -77,8 +77,9 @@ func readObservation(n *yaml.Node) (Observation, error) {
 // keys says where each key of the file goes: those that every kind shares, and each kind's own.
 func (o *Observation) keys() map[string]func(*yaml.Node) error {
 	all := map[string]func(*yaml.Node) error{
-		"state": wordAt(&o.State), "setup": bounded(&o.Setup), "at": wordAt(&o.At), "from": wordAt(&o.From), "with": wordAt(&o.With),
-		"unreachable": bounded(&o.Unreachable), "leads": leadsAt(&o.Leads), "zeroed": bounded(&o.Zeroed),
+		"state": wordAt(&o.State), "engine": wordAt(&o.Engine), "setup": bounded(&o.Setup),
+		"at": wordAt(&o.At), "from": wordAt(&o.From), "with": wordAt(&o.With),
+		"unreachable": bounded(&o.Unreachable), "leads": leadsAt(o), "nulled": bounded(&o.Nulled), "zeroed": bounded(&o.Zeroed),
 	}
 	for _, k := range kinds {
 		maps.Copy(all, k.keys(o))

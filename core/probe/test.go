@@ -21,6 +21,7 @@ const (
 	LED        Do = "led"
 	Relay      Do = "relay" // felt or heard
 	Codes      Do = "codes"
+	Buzzer     Do = "buzzer"  // between two pins
 	Turned     Do = "turned"  // a fan turned by hand, its motor unplugged
 	Looked     Do = "looked"  // a part looked at closely: heat, corrosion
 	Wiggled    Do = "wiggled" // tapped or warmed, for what comes and goes
@@ -32,9 +33,10 @@ type Test struct {
 	State *harness.State
 	Setup []electric.Action
 	At    harness.Pin
-	From  harness.Pin // of volts: the black lead; the zero Pin is the battery's negative post
-	With  string      // "heavy": of a lamp
-	Part  string      // of tests of a part
+	From  harness.Pin   // of volts: the black lead; the zero Pin is the battery's negative post
+	With  string        // "heavy": of a lamp
+	Part  string        // of tests of a part
+	Of    *harness.Part // that part, where what can be said depends on its kind
 }
 
 // Key is one comparable word for a test.
@@ -173,12 +175,17 @@ func setups(c *harness.Circuit, now []electric.Action) [][]electric.Action {
 	return list
 }
 
+// Direct tells whether the answer is physical evidence of one part: seen, felt, or measured out of the car.
+func (t Test) Direct() bool {
+	return t.Do == Looked || t.Do == Turned || t.At.Inner && t.From.Inner
+}
+
 // Lasting is the part of a set-up that stays when everything is fitted and plugged in
-// again: what was renewed, cleaned or swapped.
+// again: what was renewed, cleaned or swapped, and what the engine does.
 func Lasting(setup []electric.Action) []electric.Action {
 	var kept []electric.Action
 	for _, a := range setup {
-		if a.Lasts() {
+		if a.Lasts() || a.Verb == electric.Engine {
 			kept = append(kept, a)
 		}
 	}

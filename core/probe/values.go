@@ -2,6 +2,7 @@ package probe
 
 import (
 	"fmt"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -28,14 +29,31 @@ func wordAt(at *string) func(*yaml.Node) error {
 	}
 }
 
-func leadsAt(at *float64) func(*yaml.Node) error {
+// leadsAt reads what a meter's leads add: ohms, or that they are nulled.
+func leadsAt(o *Observation) func(*yaml.Node) error {
 	return func(v *yaml.Node) error {
+		if v.Value == nulled {
+			o.Nulled = true
+			return nil
+		}
 		r, err := InOhms.Parse(v.Value)
 		if err == nil && (r.Open || r.Figure < 0 || r.Figure > mostLeads) {
 			err = fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
 		}
-		*at = r.Figure
+		o.Leads = r.Figure
 		return err
+	}
+}
+
+// ohmsAt reads an ohmmeter's figure, or what its buzzer did.
+func ohmsAt(o *Observation) func(*yaml.Node) error {
+	figure := figureOf(InOhms, &o.Ohms)
+	return func(v *yaml.Node) error {
+		if slices.Contains(buzzWords, v.Value) {
+			o.Buzz = v.Value
+			return nil
+		}
+		return figure(v)
 	}
 }
 

@@ -23,8 +23,8 @@ type lamp struct{ atPins }
 func (lamp) Do() Do                                     { return Lamp }
 func (lamp) InState() bool                              { return true }
 func (lamp) answers(o *Observation) bool                { return o.Lamp != "" }
-func (k lamp) some(o *Observation)                      { o.Lamp = k.Words()[0] }
-func (lamp) Words() []string                            { return lampWords }
+func (lamp) some(o *Observation)                        { o.Lamp = lampWords[0] }
+func (lamp) Words(Test) []string                        { return lampWords }
 func (lamp) Word(o *Observation) string                 { return o.Lamp }
 func (lamp) Say(o *Observation, word string)            { o.Lamp = word }
 func (lamp) line(o *Observation) string                 { return o.at(strings.TrimSpace(o.With + " lamp " + o.Lamp)) }
@@ -66,8 +66,8 @@ type led struct{ atPins }
 func (led) Do() Do                                     { return LED }
 func (led) InState() bool                              { return true }
 func (led) answers(o *Observation) bool                { return o.LED != "" }
-func (k led) some(o *Observation)                      { o.LED = k.Words()[0] }
-func (led) Words() []string                            { return ledWords }
+func (led) some(o *Observation)                        { o.LED = ledWords[0] }
+func (led) Words(Test) []string                        { return ledWords }
 func (led) Word(o *Observation) string                 { return o.LED }
 func (led) Say(o *Observation, word string)            { o.LED = word }
 func (led) line(o *Observation) string                 { return o.at("LED " + o.LED) }
@@ -97,10 +97,10 @@ type click struct{ aside }
 func (click) Do() Do                                 { return Relay }
 func (click) InState() bool                          { return true }
 func (click) answers(o *Observation) bool            { return o.Relay != "" }
-func (k click) some(o *Observation)                  { o.Felt = k.Words()[0] }
+func (click) some(o *Observation)                    { o.Felt = clickWords[0] }
 func (click) ask(o *Observation, t Test)             { o.Relay = t.Part }
 func (click) about(o *Observation, part string)      { o.Relay = part }
-func (click) Words() []string                        { return clickWords }
+func (click) Words(Test) []string                    { return clickWords }
 func (click) Word(o *Observation) string             { return o.Felt }
 func (click) Say(o *Observation, word string)        { o.Felt = word }
 func (click) line(o *Observation) string             { return o.Relay + ": " + o.Felt }
@@ -142,7 +142,7 @@ func (codes) InState() bool                                                  { r
 func (codes) answers(o *Observation) bool                                    { return o.Codes != nil }
 func (codes) some(o *Observation)                                            { o.Codes = &[]string{} }
 func (codes) ask(*Observation, Test)                                         {}
-func (codes) Words() []string                                                { return codeWords }
+func (codes) Words(Test) []string                                            { return codeWords }
 func (codes) tool() string                                                   { return "scan tool" }
 func (codes) within(k Kit) bool                                              { return k.Scan != NoTool }
 func (codes) minutes(*harness.Circuit, Test) float64                         { return minutesCodes }

@@ -149,7 +149,7 @@ func (c *Check) agrees(o *probe.Observation) bool {
 		return !r.Open && math.Abs(r.Figure) >= c.Low && math.Abs(r.Figure) <= c.High
 	}
 	if kind, ok := o.Kind().(probe.Worded); ok {
-		return kind.Word(o) == kind.Words()[0]
+		return kind.Word(o) == kind.Words(probe.Test{})[0]
 	}
 	for fan, word := range o.Fans {
 		running := word == probe.Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, c.Fans[fan])

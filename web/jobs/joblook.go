@@ -50,6 +50,20 @@ func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
 	return nil
 }
 
+// offerEngine tells what the engine does from the rest of the set-up.
+func (p *jobPage) offerEngine(j *jobAt) {
+	engine, rest := electric.EngineIn(j.state.Ledger)
+	p.Ledger, p.Engines, p.Engine = probe.SetupWords(rest), electric.Engines, electric.EngineOff
+	if engine != "" {
+		p.Engine = engine
+	}
+	for _, o := range j.state.Seen {
+		if o.Ohms != nil {
+			p.Nulled = o.Nulled
+		}
+	}
+}
+
 // offerSetup lists the set-up actions that fit the circuit and do not hold yet.
 func (p *jobPage) offerSetup(j *jobAt) {
 	for _, part := range j.file.Drawn.Parts {

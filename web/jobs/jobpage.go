@@ -32,6 +32,9 @@ type jobPage struct {
 	Suspect   string // whose view the second is
 	ViewURL   string
 	Setup     []string
+	Ledger    []string // the set-up without what the engine does
+	Engine    string   // what it does, as entered
+	Engines   []string
 	Settable  []string // set-up actions offered
 	Paper     *worked.Paper
 	Drawn     string // names the drawing; the same name, the same drawing
@@ -51,6 +54,7 @@ type jobPage struct {
 	Hidden    int // suspects not listed
 	Cleared   string
 	Surprises []string
+	Nulled    bool   // the meter's leads were, at the last ohms of this job
 	Socket    string // the address of the socket card the next move is at
 }
 
@@ -76,6 +80,7 @@ type card struct {
 	Typed   bool     // the answer is typed: codes
 	Answers []string // words of an answer that is no figure
 	Unit    *probe.Unit
+	Ohms    bool // what the leads add may be in the figure
 	Changes []string // what recording enters in the ledger
 	After   []string // the whole set-up then
 }
@@ -265,6 +270,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	}
 	p.Socket = socketOf(j, p.Card)
 	p.offerSetup(j)
+	p.offerEngine(j)
 	circuit, evidence, err := p.look(j, as, r)
 	if err != nil {
 		a.FailWith(c, err)
@@ -364,9 +370,15 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 	case probe.Typed:
 		p.Card.Typed = true
 	case probe.Worded:
-		p.Card.Answers = kind.Words()
+		asked := p.Card.Asked()
+		test, err := asked.Told(circuit, p.Card.Do)
+		if err != nil {
+			return err
+		}
+		p.Card.Answers = kind.Words(test)
 	case probe.Figured:
 		p.Card.Unit = kind.Unit()
+		p.Card.Ohms = kind.Unit() == &probe.InOhms
 	}
 	after := p.Card.Setup
 	if p.Card.Bench != "" {

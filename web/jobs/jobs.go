@@ -76,6 +76,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/:id/seen", a.record)
 	r.POST("/jobs/:id/setup", a.setUp)
 	r.POST("/jobs/:id/setup/all", a.setUpAll)
+	r.POST("/jobs/:id/engine", a.setEngine)
 	r.POST("/jobs/:id/strike", a.strike)
 	r.POST("/jobs/:id/note", a.note)
 	r.POST("/jobs/:id/close", a.closeJob)

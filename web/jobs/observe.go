@@ -72,6 +72,7 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 	case probe.Figured:
 		r, err := kind.Unit().Parse(c.PostForm("reading"))
 		*kind.Reading(&o) = &r
+		o.Nulled = kind.Unit() == &probe.InOhms && c.PostForm("nulled") != ""
 		return o, err
 	default:
 		return o, errors.New("it is not clear what was read; choose a test and record it again")
