@@ -57,17 +57,6 @@ func (j *jobAt) takesPhotos() error {
 	return nil
 }
 
-// photographs lists the numbers of a job's photographs, struck ones too.
-func (j *jobAt) photographs() []int64 {
-	var ids []int64
-	for _, e := range j.entries {
-		if e.Kind == job.Pictured {
-			ids = append(ids, e.Body.Photo)
-		}
-	}
-	return ids
-}
-
 // beadOf is an entry that something may be attached to: the one named, or the newest.
 func (j *jobAt) beadOf(text string) int {
 	seq, _ := strconv.Atoi(text) // zero names none

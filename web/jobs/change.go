@@ -1,7 +1,6 @@
 package jobs
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -87,9 +86,6 @@ func (a *Jobs) change(c *gin.Context, j *jobAt, target string, show func(j *jobA
 	}
 	return false
 }
-
-// maxToken bounds a form's token.
-const maxToken = 64
 
 func withQuery(target, key, value string) string {
 	join := "?"
@@ -195,30 +191,4 @@ func (a *Jobs) refuse(c *gin.Context, j *jobAt, sentence string) {
 		r.state = ""
 	}
 	a.showJob(c, j, r)
-}
-
-// keepStanding keeps, beside a job's log, how it stands by the guide, for the lists.
-func (a *Jobs) keepStanding(ctx context.Context, j *jobAt, as *diagnose.Assessment) store.Standing {
-	s := standingOf(j.state, as)
-	if err := a.keep.PutStanding(ctx, j.ID, j.state.Last, s); err != nil {
-		a.Log.Warn("keeping how a job stands", "job", j.ID, "error", err)
-	}
-	return s
-}
-
-// standingOf words how a job stands.
-func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
-	left := float64(as.Left) / float64(max(1, as.Of))
-	switch {
-	case len(state.Seen) == 0:
-		return store.Standing{Stage: "just begun", Text: fmt.Sprintf("%d suspects, nothing seen yet", as.Of), Share: 1}
-	case as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault:
-		return store.Standing{Stage: "to verify", Text: "every state as it should be; the list is next"}
-	case as.Verdict != nil && as.Verdict.Proven:
-		return store.Standing{Stage: "verdict", Text: as.Verdict.Faults[0] + ", proven"}
-	case as.Verdict != nil:
-		return store.Standing{Stage: "nearly there", Text: fmt.Sprintf("%s, %d of its proof to come", as.Verdict.Faults[0],
-			len(as.Verdict.Lacks)), Share: left}
-	}
-	return store.Standing{Stage: "narrowing", Text: fmt.Sprintf("%d of %d suspects left", as.Left, as.Of), Share: left}
 }

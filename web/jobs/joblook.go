@@ -203,16 +203,6 @@ func (a *Jobs) paper(c *gin.Context) {
 	c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(drawing.Sheet(drawn, look)))
 }
 
-// leading is the likeliest suspect that is a fault, empty if there is none.
-func leading(as *diagnose.Assessment) string {
-	for _, s := range as.Suspects {
-		if s.Fault != diagnose.NoFault && s.Fault != diagnose.SomethingElse {
-			return s.Fault
-		}
-	}
-	return ""
-}
-
 func readingWord(r *probe.Reading) string {
 	if r.Open {
 		return "OL"

@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -14,209 +13,16 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
-	"ironthread/core/job"
 	"ironthread/core/probe"
-	"ironthread/store"
 	"ironthread/web/room"
-	"ironthread/web/worked"
 )
 
-// jobPage is the thread, the sheet and the next move of one job.
-type jobPage struct {
-	jobSide
-	Beads []job.Bead
-
-	States    []room.Button
-	Shown     string // the state the sheet shows
-	View      string // "should" or "suspect"
-	Suspect   string // whose view the second is
-	ViewURL   string
-	Setup     []string
-	Ledger    []string // the set-up without what the engine does
-	Engine    string   // what it does, as entered
-	Engines   []string
-	Settable  []string // set-up actions offered
-	Paper     *worked.Paper
-	Drawn     string // names the drawing; the same name, the same drawing
-	PaperURL  string // where it is to be had by itself
-	SamePaper bool   // the page has it already
-	Warnings  []string
-
-	Card      *card
-	Back      string // the job's page that recording leads back to, empty: this one
-	Others    []otherMove
-	Newer     *newer // a newer revision of the harness that the job could go by
-	Verdict   *diagnose.Verdict
-	Repairs   []string // set-up actions that enter the repair of the verdict
-	Mended    bool     // after a repair, every state is as it should be
-	Pairs     []diagnose.Pair
-	Suspects  []diagnose.Standing
-	Hidden    int // suspects not listed
-	Cleared   string
-	Surprises []string
-	Nulled    bool   // the meter's leads were, at the last ohms of this job
-	Socket    string // the address of the socket card the next move is at
-}
-
-// tally is how far a job has come, at its head.
-type tally struct {
-	Working  bool // what is left is still being worked out
-	Left, Of int
-	Minutes  float64
-}
-
-type otherMove struct {
-	Title   string
-	Minutes float64
-	URL     string
-}
-
-// card is the move that the right column shows and records.
-type card struct {
-	diagnose.Move
-	Heading string // "Next move", "Proof still lacking", "Your choice"
-	Mine    bool   // chosen by the technician
-	Fans    []fanInput
-	Typed   bool     // the answer is typed: codes
-	Answers []string // words of an answer that is no figure
-	Unit    *probe.Unit
-	Ohms    bool // what the leads add may be in the figure
-	Changes []string // what recording enters in the ledger
-	After   []string // the whole set-up then
-}
-
-type fanInput struct {
-	Name, Label string
-	Words       []string
-}
-
 const suspectsListed = 7
-
-// jobRequest is what the address of a job's page says.
-type jobRequest struct {
-	state, view string
-	own         url.Values // a test of one's own: look, do, pin, from, part
-	move        int
-	back        string // the job's page that recording leads back to
-	notice      string
-	bad         bool
-	status      int
-}
-
-func readJobRequest(c *gin.Context) jobRequest {
-	r := jobRequest{
-		state: c.Query("state"), view: c.Query("view"), own: url.Values{}, status: http.StatusOK,
-	}
-	for _, key := range []string{"look", "do", "pin", "from", "part", "as", "setup", "with", "bench", "between", "energised"} {
-		for _, v := range c.QueryArray(key) {
-			if v != "" {
-				r.own.Add(key, v)
-			}
-		}
-	}
-	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
-	if back := c.Query("back"); back == "verify" {
-		r.back = back
-	}
-	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
-		r.notice = fmt.Sprintf("Somebody else wrote to this job at the same moment (%s). Both are kept.", entriesWord(n))
-	}
-	if c.Query("here") != "" {
-		r.notice = "This job is here already; it was not taken in again."
-	}
-	if c.Query("already") != "" {
-		r.notice = "That form was sent before; what it says is recorded once."
-	}
-	return r
-}
-
-func entriesWord(n int) string {
-	if n == 1 {
-		return "1 entry"
-	}
-	return strconv.Itoa(n) + " entries"
-}
-
-func jobID(c *gin.Context) (int64, bool) {
-	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
-	return id, err == nil && id > 0
-}
-
-// jobAt is a job with its log folded.
-type jobAt struct {
-	store.Job
-	file    *worked.File
-	state   *job.State
-	entries []job.Entry
-	learnt  diagnose.Experience // of the workshop's own closed jobs
-}
-
-// open finds the job of a request; on failure it has answered.
-func (a *Jobs) open(c *gin.Context) (*jobAt, bool) {
-	id, ok := jobID(c)
-	if !ok {
-		a.FailWith(c, store.ErrNotFound)
-		return nil, false
-	}
-	return a.openJob(c, id)
-}
-
-func (a *Jobs) openJob(c *gin.Context, id int64) (*jobAt, bool) {
-	ctx := c.Request.Context()
-	j, err := a.keep.Job(ctx, id)
-	if err != nil {
-		a.FailWith(c, err)
-		return nil, false
-	}
-	entries, err := a.keep.Entries(ctx, id)
-	if err != nil {
-		a.FailWith(c, err)
-		return nil, false
-	}
-	at, err := a.folded(j, entries)
-	if err != nil {
-		a.Fail(c, http.StatusUnprocessableEntity, room.Sentence(err))
-		return nil, false
-	}
-	if at.learnt, err = a.learnt.Experience(ctx); err != nil {
-		a.FailWith(c, err)
-		return nil, false
-	}
-	return at, true
-}
-
-// folded is a job with its log folded by the circuit that it goes by. The error says why that circuit
-// cannot be worked with; the job's records are untouched by it.
-func (a *Jobs) folded(j store.Job, entries []job.Entry) (*jobAt, error) {
-	b, err := a.circuits.Get(j.Source)
-	if err != nil {
-		return nil, fmt.Errorf("the harness of this job cannot be read, so that the job cannot be shown; its log is kept: %w", err)
-	}
-	if b.Guide == nil {
-		return nil, fmt.Errorf("with the harness of this job nothing can be diagnosed; its log is kept: %s", b.Unfit)
-	}
-	return &jobAt{Job: j, file: b, state: job.Fold(b.Drawn, entries), entries: entries}, nil
-}
 
 func (a *Jobs) job(c *gin.Context) {
 	if j, ok := a.open(c); ok {
 		a.showJob(c, j, readJobRequest(c))
 	}
-}
-
-// pending says how far the working out has come.
-type pending struct {
-	Done, Of int
-	Again    string // the address to ask again
-}
-
-func pendingOf(c *gin.Context, j *jobAt) *pending {
-	done, of := j.file.Guide.Progress()
-	p := &pending{done, of, c.Request.URL.RequestURI()}
-	if c.Request.Method != http.MethodGet {
-		p.Again = fmt.Sprintf("/jobs/%d", j.ID)
-	}
-	return p
 }
 
 // showJob assembles the page.

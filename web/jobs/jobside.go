@@ -199,11 +199,3 @@ func (a *Jobs) drive(c *gin.Context) {
 	}
 	a.Render(c, status, "drive.html", p)
 }
-
-// nowOf is how the car stands, with the person's tools.
-func nowOf(c *gin.Context, j *jobAt) diagnose.Now {
-	now := j.state.Now
-	now.Kit, now.School = room.KitOf(c)
-	now.Learnt = j.learnt
-	return now
-}

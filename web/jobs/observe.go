@@ -1,43 +1,15 @@
 package jobs
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
-	"net/url"
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
 )
-
-// ownTest is the test a technician chose, from the page's address.
-func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action, q url.Values) (probe.Test, error) {
-	do := cmp.Or(q.Get("do"), string(probe.Volts))
-	switch {
-	case q.Get("as") == "move":
-		return wholeTest(c, state, q)
-	case q.Get("look") != "":
-		do = string(probe.LookAtFans)
-	case q.Get("part") != "":
-		return probe.OfPart(c, do, state, ledger, q.Get("part"))
-	}
-	return probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
-}
-
-// wholeTest is a test with a set-up of its own, all of it in the address.
-func wholeTest(c *harness.Circuit, state *harness.State, q url.Values) (probe.Test, error) {
-	do := probe.Do(q.Get("do"))
-	o := probe.Observation{
-		State: state.Name, Setup: q["setup"], At: q.Get("pin"), From: q.Get("from"), With: q.Get("with"),
-		Bench: q.Get("bench"), Between: q["between"], Energised: q.Get("energised") != "",
-	}
-	o.About(do, q.Get("part"))
-	return o.Told(c, do)
-}
 
 // readObservation reads what was seen from the page's form.
 func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observation, error) {

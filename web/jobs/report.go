@@ -15,35 +15,6 @@ import (
 	"ironthread/core/job"
 )
 
-// reportPage is a job on paper: what was found, how, what was done, what was verified; and
-// half a page in plain words for the owner.
-type reportPage struct {
-	jobSide
-	Workshop string
-	Found    []job.Body
-	Verdict  *job.Found
-	Verified []job.Answered
-	Causes   []job.Answered
-	Owner    []string
-	Readings []readingLine
-	Minutes  float64
-	Printed  time.Time
-}
-
-// readingLine is one entry of the log as the report lists it.
-type readingLine struct {
-	Seq      int
-	At       time.Time
-	Who      string
-	What     string
-	Expected string
-	Setup    string
-	Struck   bool
-	Telling  bool
-	Notes    []string
-	Photos   []int64
-}
-
 // reportOf gathers a job's report. A closed job's is what its record keeps, whatever has become of the
 // harness, the guide or the workshop since; of an open one what the evidence leaves is waited for: ready
 // is false while it is being worked out.

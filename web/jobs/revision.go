@@ -1,46 +1,12 @@
 package jobs
 
 import (
-	"context"
 	"fmt"
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/harness"
 	"ironthread/core/job"
 )
-
-// newer says what would change for a job that went by the newest revision of its harness.
-type newer struct {
-	Number int    // of the revision
-	Text   string // what changes
-}
-
-// newerRevision looks whether an open job could go by a newer revision; a closed one never moves. One
-// that differs only in where the parts stand on the drawing is none.
-func (a *Jobs) newerRevision(ctx context.Context, j *jobAt) (*newer, error) {
-	if j.state.Closed || j.Newest == j.Revision {
-		return nil, nil
-	}
-	h, err := a.keep.Revision(ctx, j.Newest)
-	if err != nil {
-		return nil, err
-	}
-	if circuitOf(h.Source) == circuitOf(j.Source) {
-		return nil, nil
-	}
-	b, err := a.circuits.Get(h.Source)
-	if err != nil || b.Guide == nil {
-		return nil, nil // nobody is led to what cannot be worked with
-	}
-	return &newer{h.Number, job.Moving(j.file.Drawn, b.Drawn, j.entries)}, nil
-}
-
-// circuitOf is a file without its drawing's places.
-func circuitOf(source string) string {
-	text, _ := harness.SplitPlaces(source)
-	return text
-}
 
 // moveJob takes an open job to the newest revision of its harness, by an entry that says what changes
 // and can be struck.

@@ -17,36 +17,8 @@ import (
 	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/core/repair"
-	"ironthread/store"
 	"ironthread/web/room"
 )
-
-// tab is one of a job's pages.
-type tab struct{ Tab, Path, Label string }
-
-var tabs = []tab{
-	{"job", "", "Job"}, {"why", "/why", "Why"}, {"believe", "/believe", "Prove me wrong"}, {"drive", "/drive", "Driving"},
-	{"verify", "/verify", "Verify and close"}, {"report", "/report", "Report"},
-}
-
-// jobSide is what every page beside a job's main one carries.
-type jobSide struct {
-	room.Frame
-	Job   store.Job
-	State *job.State
-	Tab   string
-	Tabs  []tab
-	Tally *tally // at the head of the job's own page only
-	Saw   int
-
-	Pending *pending // what the page shows is still being worked out
-}
-
-func (a *Jobs) side(c *gin.Context, j *jobAt, name string) jobSide {
-	s := jobSide{Frame: a.Frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: name, Tabs: tabs, Saw: j.state.Last}
-	s.Notice = readJobRequest(c).notice
-	return s
-}
 
 // verifyPage is the list of what must be seen before the job closes.
 type verifyPage struct {
@@ -71,15 +43,6 @@ type explained struct {
 	Fault string
 	Lines []string
 	Why   string // there is no telling
-}
-
-// verification holds the log against the list of what must be seen since the last repair.
-func (j *jobAt) verification() (*job.Verification, error) {
-	list, err := j.file.Checks(j.state.Ledger)
-	if err != nil {
-		return nil, err
-	}
-	return job.Verify(j.file.Model, list, j.state), nil
 }
 
 func (a *Jobs) verify(c *gin.Context) {
@@ -161,9 +124,6 @@ func (a *Jobs) check(c *gin.Context) {
 		return []job.Entry{{Kind: job.Checked, Body: job.Body{Check: key, Text: text}}}, nil
 	})
 }
-
-// mostMinutes bounds how long a repair took.
-const mostMinutes = 10000
 
 // isRenewal tells whether a set-up action's words enter a part, a wire or a terminal as renewed.
 func isRenewal(words string) bool {
@@ -300,11 +260,6 @@ func (j *jobAt) concluding(v *job.Verification, as *diagnose.Assessment, reason 
 	closed := *j.state
 	closed.Closed, closed.Reason = true, reason
 	return job.Conclude(j.file.Drawn, v, &closed, as.Verdict, j.Title)
-}
-
-// concluded is what the job came to, in the shape in which its record keeps it.
-func (j *jobAt) concluded(v *job.Verification, as *diagnose.Assessment) *job.Conclusion {
-	return job.Conclude(j.file.Drawn, v, j.state, as.Verdict, j.Title)
 }
 
 func leftWords(n int) string {

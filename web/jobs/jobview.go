@@ -1,0 +1,109 @@
+package jobs
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+	"ironthread/web/room"
+	"ironthread/web/worked"
+)
+
+// What a job's own page shows, and what its address asks for.
+
+// jobPage is the thread, the sheet and the next move of one job.
+type jobPage struct {
+	jobSide
+	Beads []job.Bead
+
+	States    []room.Button
+	Shown     string // the state the sheet shows
+	View      string // "should" or "suspect"
+	Suspect   string // whose view the second is
+	ViewURL   string
+	Setup     []string
+	Ledger    []string // the set-up without what the engine does
+	Engine    string   // what it does, as entered
+	Engines   []string
+	Settable  []string // set-up actions offered
+	Paper     *worked.Paper
+	Drawn     string // names the drawing; the same name, the same drawing
+	PaperURL  string // where it is to be had by itself
+	SamePaper bool   // the page has it already
+	Warnings  []string
+
+	Card      *card
+	Back      string // the job's page that recording leads back to, empty: this one
+	Others    []otherMove
+	Newer     *newer // a newer revision of the harness that the job could go by
+	Verdict   *diagnose.Verdict
+	Repairs   []string // set-up actions that enter the repair of the verdict
+	Mended    bool     // after a repair, every state is as it should be
+	Pairs     []diagnose.Pair
+	Suspects  []diagnose.Standing
+	Hidden    int // suspects not listed
+	Cleared   string
+	Surprises []string
+	Nulled    bool   // the meter's leads were, at the last ohms of this job
+	Socket    string // the address of the socket card the next move is at
+}
+
+type otherMove struct {
+	Title   string
+	Minutes float64
+	URL     string
+}
+
+// card is the move that the right column shows and records.
+type card struct {
+	diagnose.Move
+	Heading string // "Next move", "Proof still lacking", "Your choice"
+	Mine    bool   // chosen by the technician
+	Fans    []fanInput
+	Typed   bool     // the answer is typed: codes
+	Answers []string // words of an answer that is no figure
+	Unit    *probe.Unit
+	Ohms    bool     // what the leads add may be in the figure
+	Changes []string // what recording enters in the ledger
+	After   []string // the whole set-up then
+}
+
+type fanInput struct {
+	Name, Label string
+	Words       []string
+}
+
+// jobRequest is what the address of a job's page says.
+type jobRequest struct {
+	state, view string
+	own         url.Values // a test of one's own: look, do, pin, from, part
+	move        int
+	back        string // the job's page that recording leads back to
+	notice      string
+	bad         bool
+	status      int
+}
+
+func readJobRequest(c *gin.Context) jobRequest {
+	r := jobRequest{
+		state: c.Query("state"), view: c.Query("view"), own: url.Values{}, status: http.StatusOK,
+	}
+	for _, key := range []string{"look", "do", "pin", "from", "part", "as", "setup", "with", "bench", "between", "energised"} {
+		for _, v := range c.QueryArray(key) {
+			if v != "" {
+				r.own.Add(key, v)
+			}
+		}
+	}
+	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
+	if back := c.Query("back"); back == "verify" {
+		r.back = back
+	}
+	r.notice = noticeOf(c)
+	return r
+}
