@@ -84,7 +84,7 @@ func TestAnEditMovesLittle(t *testing.T) {
 func TestAPartStaysWhereItWasPut(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	first := sheets(t)[e.Name]
+	first := sheet.Draw(e.Circuit)
 	places, ok := first.Put("K2", 0, 14*sheet.Unit, 0)
 	require.True(t, ok)
 	put := *first
@@ -107,7 +107,7 @@ func TestAPartStaysWhereItWasPut(t *testing.T) {
 func TestANewPartIsDrawnIn(t *testing.T) {
 	e, err := library.Open("f1-one-relay")
 	require.NoError(t, err)
-	first := sheets(t)[e.Name]
+	first := sheet.Draw(e.Circuit)
 	edited := again(t, e.Circuit, first)
 	fan := edited.Fans()[0]
 	text, err := harness.Write(edited)
