@@ -3,6 +3,7 @@ package e2e
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -162,12 +163,13 @@ func TestSocketsAndThePhotograph(t *testing.T) {
 	b.click("[data-photo] svg")
 	b.eval(`document.querySelector("form.tag select").value = "K1"; ""`)
 	b.click("form.tag .btn-primary")
-	b.sees(".photo", "K1")
-	h, err := s.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
-	require.NoError(t, err)
-	photos, err := s.keep.Photos(t.Context(), h.ID)
-	require.NoError(t, err)
-	last := photos[0].Tags[len(photos[0].Tags)-1]
-	assert.Equal(t, "K1", last.Part)
-	assert.InDelta(t, 500, last.X, 20, "where it was touched")
+	require.EventuallyWithT(t, func(c *assert.CollectT) {
+		h, err := s.keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+		require.NoError(c, err)
+		photos, err := s.keep.Photos(t.Context(), h.ID)
+		require.NoError(c, err)
+		last := photos[0].Tags[len(photos[0].Tags)-1]
+		assert.Equal(c, "K1", last.Part)
+		assert.InDelta(c, 500, last.X, 20, "where it was touched")
+	}, patience, 50*time.Millisecond)
 }

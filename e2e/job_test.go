@@ -26,8 +26,10 @@ func TestTheJobByMouse(t *testing.T) {
 	b.fill("#complaint", "runs on high, not on low")
 	b.click(".start button")
 	b.sees(".head h1", "Tide tender: runs on high, not on low")
-	b.sees(".move .title", "Look at each fan, high commanded")
+	b.sees(".move .title", "Command every state, look at each fan")
 	b.accessible()
+	b.click(`.others a[href$="move=1"]`)
+	b.sees(".move .title", "Look at each fan, high commanded")
 
 	// One touch per fan; the last records the look, and the page is swapped, not loaded anew.
 	b.eval(`window.kept = "kept"`)
@@ -40,7 +42,7 @@ func TestTheJobByMouse(t *testing.T) {
 	b.click(`label:has(input[name="fan-M2"][value="stopped"])`)
 	b.sees(".thread", "low: M1 stopped, M2 stopped")
 	b.sees(".suspects", "F3 open")
-	b.sees(".move .title", "Drop from F3.a to F3.b, low commanded")
+	b.sees(".move .title", "Voltage drop across F3, low commanded")
 
 	// A reading that is none keeps what was typed, and says what is wrong.
 	b.fill(".reading", "12,,3 V")
@@ -69,7 +71,7 @@ func TestTheJobByMouse(t *testing.T) {
 	// Striking a reading out takes the verdict back; it stays in the thread.
 	b.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
 	b.sees(".bead.struck", "struck out")
-	b.sees(".move .title", "Drop from F3.a to F3.b")
+	b.sees(".move .title", "Voltage drop across F3")
 }
 
 // The same job without a mouse.
@@ -83,6 +85,9 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.keys("Hedge mower\t")
 	b.keys("Twin\t")
 	b.keys("runs on high, not on low\r")
+	b.sees(".move .title", "Command every state")
+	b.do(chromedp.Focus(chromedp.CSS(`.others a[href$="move=1"]`), chromedp.NodeVisible))
+	b.keys("\r")
 	b.sees(".move .title", "Look at each fan, high commanded")
 
 	// r goes to the fans; the arrows choose; Enter records.
@@ -118,7 +123,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 		b.keys(figure + "\r")
 		b.sees(".thread", want)
 	}
-	b.sees(".move .title", "Drop from F3.a to F3.b")
+	b.sees(".move .title", "Voltage drop across F3")
 	// Another pin first, chosen from the list; then back.
 	b.press("m")
 	b.sees(".more", "With leads")
@@ -127,7 +132,7 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.keys("\r")
 	b.sees(".move .title", "Volts at K1.30")
 	b.press("n")
-	b.sees(".move .title", "Drop from F3.a to F3.b")
+	b.sees(".move .title", "Voltage drop across F3")
 	read("12,3", "low: 12.3 V at F3.a from F3.b")
 	b.sees(".verdict", "Verdict, proven")
 	b.sees(".verdict .fault", "F3 open")
@@ -141,7 +146,7 @@ func TestTouchingAPin(t *testing.T) {
 	b.sees(".move", "Your choice")
 	b.sees(".move .title", "Volts at M1.-, low commanded")
 	b.click(".to-next")
-	b.sees(".move h2", "Next move")
+	b.sees(".move h2", "First")
 
 	// A finger beside a pin means the nearest one; beside none, nothing.
 	b.quiet()
@@ -159,9 +164,9 @@ func TestTouchingAPin(t *testing.T) {
 	}
 	tap(60)
 	b.quiet()
-	require.Contains(t, b.text(".move h2"), "Next move")
+	require.Contains(t, b.text(".move h2"), "First")
 	tap(22)
-	b.sees(".move .title", "Volts at M1.-, high commanded")
+	b.sees(".move .title", "Volts at M1.-, no fan commanded")
 }
 
 // Two tabs on one job: the second is told of the first's entry, and neither loses any.
@@ -171,7 +176,7 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 	one.visit(s.url + "/jobs/7")
 	two.visit(s.url + "/jobs/7")
 	for _, b := range []*tab{one, two} {
-		b.sees(".move .title", "Look at each fan")
+		b.sees(".move .title", "look at each fan")
 	}
 	note := func(b *tab, text string) {
 		b.click(".more > summary")
@@ -234,8 +239,8 @@ func TestWithoutScripts(t *testing.T) {
 	}))
 	b.visit(s.url + "/jobs/7")
 	b.do(chromedp.WaitVisible(chromedp.CSS("noscript div")))
-	b.click(`label:has(input[name="fan-M1"][value="fast"])`)
-	b.click(".record .btn-primary")
+	b.click(`label[for="fan-2-0-fast"]`)
+	b.click(".commandtable .btn-primary")
 	b.do(chromedp.WaitVisible(chromedp.CSS(".bead.seen")))
 }
 

@@ -12,7 +12,7 @@ import (
 func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
 	w := open(t)
 	job := w.newJobOn("f3-twin-series-parallel", "no low")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/engine", "engine", "running").Code)
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/stand", "engine", "running").Code)
 	page := w.get(job + "?do=volts&pin=BAT.%2B&state=low").Body.String()
 	says(t, page, "engine running")
 	assert.Regexp(t, `If all were well <b>14\.\d V`, page)
@@ -29,9 +29,9 @@ func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
 	says(t, page, "F3 open")
 	says(t, page, "Verdict")
 	silent(t, page, "contradicts")
-	require.Equal(t, http.StatusUnprocessableEntity, w.post(job+"/engine", "engine", "humming").Code)
-	require.Equal(t, http.StatusUnprocessableEntity, w.post(job+"/engine", "engine", "running").Code)
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/engine", "engine", "off").Code)
+	require.Equal(t, http.StatusUnprocessableEntity, w.post(job+"/stand", "engine", "humming").Code)
+	require.Equal(t, http.StatusUnprocessableEntity, w.post(job+"/stand", "engine", "running").Code)
+	require.Equal(t, http.StatusSeeOther, w.post(job+"/stand", "engine", "off").Code)
 	assert.Regexp(t, `If all were well <b>12\.\d V`, w.get(job+"?do=volts&pin=BAT.%2B&state=low").Body.String())
 }
 

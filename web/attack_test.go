@@ -211,7 +211,7 @@ func TestTwelveFansOpen(t *testing.T) {
 			r = w.get(j)
 		}
 		whole := time.Since(start)
-		says(t, r.Body.String(), "Look at each fan")
+		says(t, r.Body.String(), "look at each fan")
 		runtime.GC()
 		runtime.ReadMemStats(&after)
 		grown := float64(after.HeapAlloc-before.HeapAlloc) / (1 << 20)

@@ -48,6 +48,9 @@ func TestTheDraftIsReadWhileItIsTyped(t *testing.T) {
 	// One wire edited: the drawing begins from the one before, and is there at once.
 	edited := w.draft(strings.Replace(h.Source, "K1.87 - M1.+: ", "K1.87 - M1.+: PK/", 1), whole.Sum)
 	assert.Empty(t, edited.Errors)
+	r := w.get("/drafts/" + edited.Sum)
+	require.Equal(t, http.StatusOK, r.Code)
+	require.NoError(t, json.Unmarshal(r.Body.Bytes(), &edited))
 	assert.Contains(t, edited.Svg, "<svg")
 	// A line being typed: what is wrong is said with its line, the pins there are stay offered.
 	broken := w.draft(strings.Replace(h.Source, "K1.87 - M1.+", "K1.87 - M1.x", 1), whole.Sum)
@@ -113,4 +116,19 @@ func TestCopiesAndNewCircuits(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
 	says(t, r.Body.String(), "needs two fans")
 	says(t, w.get("/harness.schema.json").Body.String(), "Harness file, version 1")
+}
+
+// A controller's settings are fields on a page of their own; saving makes a new revision, and what makes no sense is said.
+func TestSettingsOfAModuleAsFields(t *testing.T) {
+	w := open(t)
+	const page = "/harnesses/m1-bus-mixture/parts/PM"
+	says(t, w.get("/harnesses/m1-bus-mixture/edit").Body.String(), page)
+	says(t, w.get(page).Body.String(), `name="set-duty.min" value="10"`)
+	r := w.post(page, "set-duty.min", "12", "path-0", "hertz.from", "value-0", "100", "path-1", "hertz.to", "value-1", "300")
+	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+	says(t, w.get(page).Body.String(), `name="set-hertz.to" value="300"`)
+	r = w.post(page, "set-duty.min", "lots")
+	require.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	says(t, r.Body.String(), `name="set-duty.min" value="lots"`)
+	require.Equal(t, http.StatusNotFound, w.get("/harnesses/m1-bus-mixture/parts/K99").Code)
 }

@@ -65,6 +65,8 @@ func (a *App) guard(c *gin.Context) {
 	switch path := c.Request.URL.Path; {
 	case strings.HasSuffix(path, "/photo"):
 		limit += room.MaxPhotoBytes
+	case strings.HasPrefix(path, "/jobs/") && strings.HasSuffix(path, "/log"):
+		limit += jobs.MaxLog
 	case path == "/jobs/import":
 		limit += jobs.MaxJobFile
 	}

@@ -40,7 +40,9 @@ type Options struct {
 	Patience time.Duration    // how long a page waits for a drawing or an assessment on its way
 	Bytes    int64            // of what the guides of all circuits keep foretold; 0: the default
 	Circuits *worked.Circuits // shared with other applications of the process; nil: its own
-	Hosts    []string         // names that the application goes by, without ports; none: those of loopback
+	// Simulated are vehicles that are known to answer, offered on the page of a job with their harness.
+	Simulated []jobs.Known
+	Hosts     []string // names that the application goes by, without ports; none: those of loopback
 }
 
 // loopbackNames are the hosts that the application goes by where none are configured.
@@ -57,7 +59,11 @@ type App struct {
 	front    *room.Room // for what no room answers
 	static   *room.Static
 	rooms    []interface{ Routes(r gin.IRouter) }
+	jobs     *jobs.Jobs
 }
+
+// Close leaves all vehicles that are connected, with what was commanded given back.
+func (a *App) Close() { a.jobs.Close() }
 
 // New makes the application; the error is a template or static file that cannot be read.
 func New(keep Keeper, opts Options) (*App, error) {
@@ -81,11 +87,11 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if a.circuits == nil {
 		a.circuits = worked.NewCircuits(opts.Bytes)
 	}
-	return a, a.furnish(shared)
+	return a, a.furnish(shared, opts.Simulated)
 }
 
 // furnish puts the rooms in.
-func (a *App) furnish(shared *room.Shared) (err error) {
+func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	if a.static, err = room.NewStatic(); err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
@@ -95,6 +101,7 @@ func (a *App) furnish(shared *room.Shared) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
+	atJobs.Simulated, a.jobs = simulated, atJobs
 	atCircuits, err := circuits.New(shared, a.keep, a.circuits)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)

@@ -69,6 +69,11 @@ func (w *workshop) get(path string) *httptest.ResponseRecorder {
 }
 
 func (w *workshop) post(path string, form ...string) *httptest.ResponseRecorder {
+	return w.do(w.request(http.MethodPost, path, form...))
+}
+
+// request is one with a form's fields.
+func (w *workshop) request(method, path string, form ...string) *http.Request {
 	values := url.Values{}
 	for i := 0; i+1 < len(form); i += 2 {
 		values.Add(form[i], form[i+1])
@@ -76,9 +81,9 @@ func (w *workshop) post(path string, form ...string) *httptest.ResponseRecorder 
 	if !values.Has("token") {
 		values.Set("token", aToken())
 	}
-	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(values.Encode()))
+	r := httptest.NewRequest(method, path, strings.NewReader(values.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-	return w.do(r)
+	return r
 }
 
 // says checks that a page holds a text, without printing the page.
@@ -145,7 +150,8 @@ func TestStartAJob(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.get(r.Header().Get("Location")).Body.String()
 	says(t, page, "Tide tender: fan never runs")
-	says(t, page, "Look at each fan, high commanded")
+	says(t, page, "Command every state, look at each fan")
+	says(t, w.get(r.Header().Get("Location")+"?move=1").Body.String(), "Look at each fan, high commanded")
 	for _, bad := range [][]string{
 		{"vehicle", "1", "harness", "1", "complaint", "  "},
 		{"vehicle", "1", "harness", "x", "complaint", "hot"},

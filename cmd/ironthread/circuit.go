@@ -15,6 +15,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/core/trace"
 )
 
 func checkCommand() *cobra.Command {
@@ -49,6 +50,9 @@ func printDangers(out io.Writer, name string, c *harness.Circuit) error {
 	m, err := electric.New(c)
 	if err != nil {
 		return err
+	}
+	for _, w := range trace.Doubts(m) {
+		fmt.Fprintf(out, "%s: warning: %s\n", name, w.Text)
 	}
 	for _, s := range c.States {
 		p, err := m.Solve(electric.Condition{State: s})

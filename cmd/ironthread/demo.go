@@ -13,11 +13,18 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
+	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/demo"
+	"ironthread/library"
+	"ironthread/scan/describe"
+	"ironthread/sim"
 	"ironthread/store"
 	"ironthread/store/localdb"
 	"ironthread/web"
+	"ironthread/web/jobs"
 )
 
 func demoCommand() *cobra.Command {
@@ -71,7 +78,15 @@ func runDemo(ctx context.Context, cmd *cobra.Command, dir, listen string) (err e
 	if err := demo.Load(ctx, keep, time.Now()); err != nil {
 		return err
 	}
-	return serve(ctx, cmd, keep, listen, web.Options{Workshop: demo.Workshop})
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	known, wait, err := simulateSome(ctx)
+	if err != nil {
+		return err
+	}
+	defer wait()
+	defer stop()
+	return serve(ctx, cmd, keep, listen, web.Options{Workshop: demo.Workshop, Simulated: known})
 }
 
 // demoDir makes the folder absolute; where the database's own user could not read it, a
@@ -98,4 +113,55 @@ func onlyOne(dir string) (unlock func(), err error) {
 		return nil, errors.New("the demo is running already from this folder; stop it first, or look at its address")
 	}
 	return func() { f.Close() }, nil
+}
+
+// simulated are the vehicles that answer in the demo: one with what its open job looks for, and one with nothing wrong.
+var simulated = []struct{ name, circuit, fault string }{
+	{"Gritter 6, simulated", "f3-twin-series-parallel", "F3 open"}, {"Library bus, simulated", "m1-bus-mixture", ""},
+}
+
+// simulatedTimes is how fast their clock runs: a warm-up takes a minute or two.
+const simulatedTimes = 8
+
+// simulateSome starts them on ports that are free; wait returns once they have ended with the context.
+func simulateSome(ctx context.Context) (known []jobs.Known, wait func(), err error) {
+	var open errgroup.Group
+	for _, x := range simulated {
+		e, err := library.Open(x.circuit)
+		if err != nil {
+			return nil, nil, err
+		}
+		m, err := electric.New(e.Circuit)
+		if err != nil {
+			return nil, nil, err
+		}
+		var faults []fault.Fault
+		if x.fault != "" {
+			f, err := fault.Parse(e.Circuit, x.fault)
+			if err != nil {
+				return nil, nil, err
+			}
+			faults = append(faults, f)
+		}
+		v, err := sim.New(m, sim.Options{Seed: 7, Times: simulatedTimes}, faults...)
+		if err != nil {
+			return nil, nil, err
+		}
+		ready := make(chan jobs.Known, 1)
+		failed := make(chan error, 1)
+		open.Go(func() error {
+			err := simulate(ctx, v, describe.For(x.circuit, e.Circuit), "127.0.0.1:0", "127.0.0.1:0", func(vehicle, meter string) {
+				ready <- jobs.Known{Name: x.name, Harness: x.circuit, Address: vehicle, Meter: meter}
+			})
+			failed <- err
+			return err
+		})
+		select {
+		case k := <-ready:
+			known = append(known, k)
+		case err := <-failed:
+			return nil, nil, err
+		}
+	}
+	return known, func() { _ = open.Wait() }, nil // they end with the demo
 }

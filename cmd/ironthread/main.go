@@ -39,7 +39,8 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(plainWriter{out})
 	root.SetErr(plainWriter{errs})
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
-	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), diagnoseCommand(), measureCommand(),
+	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), simCommand(),
+		diagnoseCommand(), measureCommand(),
 		exportCommand(), schemaCommand(), serveCommand(), demoCommand())
 	if err := root.Execute(); err != nil {
 		fmt.Fprintf(root.ErrOrStderr(), "ironthread: %v\n", err)

@@ -86,6 +86,7 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, listen st
 	if err != nil {
 		return err
 	}
+	defer app.Close()
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		if errors.Is(err, syscall.EADDRINUSE) {

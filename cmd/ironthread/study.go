@@ -25,13 +25,14 @@ type studied struct {
 	Ratio    float64         `json:"minutes-against-textbook"`
 	Spread   *playing.Report `json:"spread"` // random cars, misreads
 	Doubles  *playing.Report `json:"doubles"`
-	Shorts   *playing.Report `json:"shorts"` // wires against ground or battery, played to the repair
+	Shorts   *playing.Report `json:"shorts"`             // wires against ground or battery, played to the repair
+	AsTaken  *playing.Report `json:"as-taken,omitempty"` // the engine running, read as people do
 }
 
 func studyCommand() *cobra.Command {
 	var every, spread, doubles int
 	var misread float64
-	var all, asJSON bool
+	var all, asJSON, asTaken bool
 	cmd := &cobra.Command{
 		Use:   "study FILE… | --library",
 		Short: "Play every fault through the guide, beside the fixed textbook order and the entropy bound",
@@ -49,6 +50,10 @@ func studyCommand() *cobra.Command {
 			group.SetLimit(runtime.GOMAXPROCS(0))
 			for k, c := range circuits {
 				group.Go(func() (err error) {
+					if asTaken {
+						list[k], err = studyAsTaken(ctx, c, playing.Options{Every: every, Spread: spread, Misread: misread, AsTaken: true})
+						return err
+					}
 					list[k], err = studyOne(ctx, c, []playing.Options{
 						{Every: every}, {Every: every, Policy: playing.Textbook},
 						{Every: every, Spread: spread, Misread: misread}, {Doubles: doubles}, {Every: every, Shorts: true, Repair: true},
@@ -65,6 +70,9 @@ func studyCommand() *cobra.Command {
 			if asJSON {
 				return writeJSON(cmd.OutOrStdout(), list)
 			}
+			if asTaken {
+				return printAsTaken(cmd.OutOrStdout(), list)
+			}
 			return printStudy(cmd.OutOrStdout(), list)
 		},
 	}
@@ -73,6 +81,7 @@ func studyCommand() *cobra.Command {
 	cmd.Flags().IntVar(&spread, "spread", 1, "random cars a fault")
 	cmd.Flags().IntVar(&doubles, "doubles", 30, "pairs of faults")
 	cmd.Flags().Float64Var(&misread, "misread", 0.02, "chance that a reading is taken wrong")
+	cmd.Flags().BoolVar(&asTaken, "as-taken", false, "only this: engine running, leads not nulled, buzzer, rounded, a joint cleaned before")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON, every fault and its tests")
 	return cmd
 }
@@ -99,6 +108,38 @@ func studyCircuits(cmd *cobra.Command, files []string, all bool) ([]*harness.Cir
 		return nil, badInput("name a harness file, or --library")
 	}
 	return circuits, nil
+}
+
+// studyAsTaken plays every fault with readings as people take them.
+func studyAsTaken(ctx context.Context, c *harness.Circuit, o playing.Options) (*studied, error) {
+	m, err := electric.New(c)
+	if err != nil {
+		return nil, err
+	}
+	g, err := diagnose.New(m)
+	if err != nil {
+		return nil, err
+	}
+	s := &studied{Circuit: c.Title}
+	s.AsTaken, err = playing.Play(ctx, g, o, nil)
+	return s, err
+}
+
+// printAsTaken prints a line a circuit, and the mean.
+func printAsTaken(out io.Writer, list []*studied) error {
+	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, "circuit\tright\tsure, wrong\ttests\tminutes")
+	var right, wrong, tests, minutes float64
+	line := func(name string, of, right, wrong, tests, minutes float64) {
+		fmt.Fprintf(w, "%s\t%.1f %%\t%.1f %%\t%.1f\t%.1f\n", name, 100*right/of, 100*wrong/of, tests/of, minutes/of)
+	}
+	for _, s := range list {
+		r := s.AsTaken
+		line(s.Circuit, 1, r.Right, r.ConfidentWrong, r.MeanTests, r.MeanMinutes)
+		right, wrong, tests, minutes = right+r.Right, wrong+r.ConfidentWrong, tests+r.MeanTests, minutes+r.MeanMinutes
+	}
+	line("mean", float64(len(list)), right, wrong, tests, minutes)
+	return w.Flush()
 }
 
 func studyOne(ctx context.Context, c *harness.Circuit, runs []playing.Options) (*studied, error) {

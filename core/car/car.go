@@ -24,6 +24,10 @@ type Options struct {
 	Seed    uint64  // of a car within tolerance, and of what people misread; 0: as drawn
 	Misread float64 // the chance that an answer is taken wrong
 	Unsure  bool    // hand, eye and ear are as sure as people are, not always right
+
+	// AsTaken has it read as people do: leads not nulled, a meter within its tolerance, figures rounded as they are
+	// said, a buzzer in place of ohms half of the time.
+	AsTaken bool
 }
 
 // Car is one car. It is not for use by several goroutines at once.
@@ -38,6 +42,7 @@ type Car struct {
 	blown  uint64
 	fans   []string
 	relays map[string]int
+	leads  float64 // ohms that this person's leads add
 }
 
 // New puts faults into a car and lets the complaint happen: every state is run once with everything
@@ -49,6 +54,9 @@ func New(m *electric.Model, opts Options, faults ...fault.Fault) (*Car, error) {
 	}
 	if opts.Seed != 0 {
 		c.tuned = electric.RandomCar(m.Circuit, opts.Seed)
+	}
+	if opts.AsTaken {
+		c.leads = leastLeads + (usualLeads-leastLeads)*c.rng.Float64()
 	}
 	for _, p := range m.Circuit.Fans() {
 		c.fans = append(c.fans, p.Name)
@@ -203,7 +211,44 @@ func (c *Car) figure(kind probe.Figured, t probe.Test, o *probe.Observation, wro
 		r = &probe.Reading{Figure: math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100}
 	}
 	*kind.Reading(o) = r
-	o.Nulled = kind.Unit() == &probe.InOhms // whoever works on this car nulls the leads
+	switch {
+	case kind.Unit() == &probe.InOhms && !c.opts.AsTaken:
+		o.Nulled = true // whoever works on this car nulls the leads
+	case c.opts.AsTaken:
+		return c.asTaken(kind, t, o, v, wrong)
+	}
+	return nil
+}
+
+// Of people and their meters (common practice).
+const (
+	leastLeads, usualLeads = 0.1, 1.0 // ohms of two leads that nobody has nulled
+	ohmsOff, ohmsShare     = 0.2, 0.01
+	saidVolts, saidAmps    = 0.1, 0.5 // as finely as a figure is said
+	saidOhms               = 0.1
+	buzzedOhms             = 0.5 // how often a buzzer is taken in place of ohms
+)
+
+// asTaken makes of a figure what somebody at the car would have said.
+func (c *Car) asTaken(kind probe.Figured, t probe.Test, o *probe.Observation, v float64, wrong bool) error {
+	r := *kind.Reading(o)
+	if r.Open || wrong {
+		return nil
+	}
+	round := func(v, to float64) float64 { return math.Round(math.Round(v/to)*to*1e6) / 1e6 }
+	switch kind.Unit() {
+	case &probe.InVolts:
+		r.Figure = round(r.Figure, saidVolts)
+	case &probe.InAmps:
+		r.Figure = round(r.Figure, saidAmps)
+	case &probe.InOhms:
+		if buzzer, ok := probe.Of(probe.Buzzer).(probe.Worded); ok && !t.At.Inner && c.rng.Float64() < buzzedOhms {
+			o.Ohms = nil
+			return c.word(buzzer, t, o, false)
+		}
+		off := (2*c.rng.Float64() - 1) * (ohmsOff + ohmsShare*v)
+		r.Figure = round(math.Max(0, v+c.leads+off), saidOhms)
+	}
 	return nil
 }
 

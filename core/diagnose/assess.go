@@ -33,7 +33,12 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 			a.Left++
 		}
 	}
-	a.Cleared = q.cleared(b.of)
+	against, err := q.against(e)
+	if err != nil {
+		return nil, err
+	}
+	a.Cleared = q.cleared(b.of, against)
+	a.Mended = q.mended(b, now)
 	a.Pairs = q.listed(b)
 	a.Surprising = q.surprises(seen, e, sums, b)
 	if err := (&prover{q.chooser(b, q.since(seen), now)}).conclude(a); err != nil {
@@ -51,6 +56,7 @@ func (g *inquiry) evidence(seen []probe.Observation) (*belief, *evidence, logs, 
 	}
 	sums := g.weigh(e)
 	b := g.believe(sums)
+	b.cured = e.cured
 	return b, e, sums, g.pair(b, e)
 }
 

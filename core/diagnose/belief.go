@@ -32,7 +32,9 @@ type belief struct {
 	sum    float64   // the logarithm of all single faults' weights together
 	single []float64 // the part of the belief that one fault is all; nil: all of it
 	pairs  []pairBelief
-	same   []int // those that change no fan, taken as one with "no fault"
+	asked  []askedOnce     // the log, as pairs go through it; nil where they need not
+	same   []int           // those that change no fan, taken as one with "no fault"
+	cured  map[int]float64 // how likely a suspect, were it the fault, has been mended by an intervention
 }
 
 // pairBelief is how likely a pair is.
@@ -88,7 +90,7 @@ func (b *belief) live(list suspects) []int {
 
 // closer is the belief with only the likelier suspects counting in choosing a test.
 func (b *belief) closer(least float64) *belief {
-	c := &belief{of: b.of, car: b.car, same: b.same, counts: []int{}}
+	c := &belief{of: b.of, car: b.car, same: b.same, cured: b.cured, counts: []int{}}
 	for _, i := range b.counts {
 		if b.of[i] >= least {
 			c.counts = append(c.counts, i)

@@ -14,7 +14,8 @@ type Assessment struct {
 	Next       []Move      `json:"next"`     // best first
 	Verdict    *Verdict    `json:"verdict"`
 	Surprising []Surprise  `json:"surprising,omitempty"`
-	Pairs      []Pair      `json:"pairs,omitempty"`    // two faults at once, where no single one explains the log
+	Pairs      []Pair      `json:"pairs,omitempty"` // two faults at once, where no single one explains the log
+	Mended     *Mended     `json:"mended,omitempty"`
 	Repaired   []string    `json:"repaired,omitempty"` // what has been renewed: older evidence is of another car
 	Left       int         `json:"left"`               // suspects still standing
 	Of         int         `json:"of"`
@@ -23,12 +24,16 @@ type Assessment struct {
 
 // Verdict is a group that holds nearly all belief, and what its proof still lacks.
 type Verdict struct {
-	Faults      []string        `json:"faults"`
-	Probability float64         `json:"probability"`
-	Proven      bool            `json:"proven"`
-	Lacks       []string        `json:"lacks"`
-	Again       bool            `json:"again,omitempty"` // its part has been renewed: the new one is bad
-	Alike       *instruct.Alike `json:"alike,omitempty"` // why there are several faults
+	Faults      []string `json:"faults"`
+	Probability float64  `json:"probability"`
+	Proven      bool     `json:"proven"`
+	Lacks       []string `json:"lacks"`
+	Again       bool     `json:"again,omitempty"` // its part has been renewed: the new one is bad
+
+	// Untouched says that nothing was seen, felt or read at its part: it is left by elimination alone.
+	Untouched bool `json:"untouched,omitempty"`
+
+	Alike *instruct.Alike `json:"alike,omitempty"` // why there are several faults
 }
 
 // conclude fills in verdict and next moves.
@@ -70,7 +75,7 @@ func (g *prover) conclude(a *Assessment) error {
 	}
 	a.Verdict = &Verdict{
 		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
-		Alike: top.Alike, Again: top.Again,
+		Alike: top.Alike, Again: top.Again, Untouched: g.untouchedPart(g.suspects[top.members[0]]),
 	}
 	for _, l := range lacking {
 		a.Verdict.Lacks = append(a.Verdict.Lacks, l.text)

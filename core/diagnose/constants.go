@@ -28,7 +28,13 @@ const (
 
 	// How often swapping a part, and how often cleaning it, mends a bad joint at it for good (common practice).
 	mendedByChance   = 0.2
+	surelyCured      = 0.8 // from which on such a fault is taken for mended
 	mendedByCleaning = 0.5
+
+	mendedAt     = 0.4 // of the belief: it is said that an intervention has mended it
+	mendedNamed  = 0.2 // of that: an intervention is named
+	clearedFit   = 0.2 // how well a part's faults fit where a healthy car fits, against it: the evidence is about the part
+	clearedShare = 0.5 // of a part's faults, by how often they are met, that must fit so badly
 )
 
 // How predictions are made soft, so that nothing is ever impossible.

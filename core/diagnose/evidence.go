@@ -38,6 +38,9 @@ type evidence struct {
 	questions []*question
 	of        []place // by observation
 	moves     []int   // the questions in the order in which the car met them
+
+	// cured is how likely each suspect, were it the fault, has been mended by an intervention; by suspect.
+	cured map[int]float64
 }
 
 // place is where an observation stands: in which question, as which answer; -1 for one that asks
@@ -213,10 +216,18 @@ func (g *inquiry) weigh(e *evidence) logs {
 			}
 		}
 	}
+	e.cured = map[int]float64{}
 	for i, x := range touched {
 		for k := range sums[i] {
 			sums[i][k] += x.log(k)
 		}
+		most, all := slices.Max(sums[i][:]), 0.0
+		for k, l := range sums[i] {
+			w := math.Exp(l - most)
+			all += w
+			e.cured[i] += w * x.mended(k)
+		}
+		e.cured[i] /= all
 	}
 	return sums
 }
@@ -246,6 +257,11 @@ func (x *intervened) add(q *question, s *suspect, i int) {
 func (x *intervened) log(k int) float64 {
 	most := max(x.still[k], x.not[k])
 	return most + math.Log((1-x.chance)*math.Exp(x.still[k]-most)+x.chance*math.Exp(x.not[k]-most))
+}
+
+// mended is how likely a car has been mended, by what was seen afterwards.
+func (x *intervened) mended(k int) float64 {
+	return x.chance / (x.chance + (1-x.chance)*math.Exp(x.still[k]-x.not[k]))
 }
 
 // likelihood weighs one answer for every suspect and every car of it. A reading that a car cannot show is a

@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"context"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -84,4 +85,16 @@ func ShortInspections(t testing.TB, m *electric.Model) []ShortInspection {
 		}
 	}
 	return list
+}
+
+// With answers the same question again with one thing more in the set-up.
+func (d *Driven) With(o probe.Observation, more string) probe.Observation {
+	d.t.Helper()
+	asked := probe.Observation{
+		State: o.State, Setup: append(slices.Clone(o.Setup), more), At: o.At, From: o.From, With: o.With, Bench: o.Bench,
+		Between: o.Between, Energised: o.Energised, Relay: o.Relay, Turned: o.Turned, Looked: o.Looked, Wiggled: o.Wiggled,
+	}
+	again, err := d.Car.Answer(o.Do(), asked)
+	require.NoError(d.t, err)
+	return again
 }

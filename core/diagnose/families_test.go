@@ -163,7 +163,7 @@ func TestInstructionsAPersonCanFollow(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Volts at F3.a, the side facing K3, low commanded", m.Title)
 	assert.Equal(t, []string{
-		"Refit K1 (bonnet box D1).", "Key on. Command low.", "Black lead: battery negative post.",
+		"Refit K1 (bonnet box D1).", "Low: key on; command low.", "Black lead: battery negative post.",
 		"Red lead: F3.a, the side facing K3, bonnet box C7, TQ/BN wire.",
 	}, m.Steps)
 	assert.Equal(t, "6.2 V", m.Good)

@@ -230,6 +230,8 @@ func (a *figured) classes(b *belief, live []int) (*outcomes, error) {
 		at[k] = figure(float64(e) + 0.5)
 	}
 	o.labels = figureLabels(a.kind, at, middle)
+	binsOf := predict.Bins{Lowest: a.fine.Lowest, Width: a.fine.Bin}
+	o.classOf = func(scaled float64) int { return int(class[binsOf.Bin(scaled)]) }
 	o.soften()
 	return o, nil
 }

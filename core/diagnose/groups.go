@@ -2,12 +2,14 @@ package diagnose
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/instruct"
+	"ironthread/core/probe"
 )
 
 // Standing is a group of suspects that no test at hand can tell apart, named by its
@@ -41,16 +43,71 @@ func (g *inquiry) spread(belief []float64) PartsBelief {
 	return b
 }
 
-// cleared lists the parts whose every fault has lost nearly all belief to evidence.
-func (g *inquiry) cleared(belief []float64) []string {
+// cleared lists the parts whose every fault has lost nearly all belief to evidence about it: that another part explains
+// all clears no twin of it.
+func (g *inquiry) cleared(belief, against []float64) []string {
 	prior, left := g.suspects.onParts(g.priors), g.suspects.onParts(belief)
+	spoken := map[string]float64{} // the share of a part's faults, by how often they are met, that the evidence speaks against
+	for i, s := range g.suspects {
+		for _, part := range s.Fault.Parts() {
+			if against[i] <= math.Log(clearedFit) {
+				spoken[part] += g.priors[i] / prior[part]
+			}
+		}
+	}
 	parts := []string{}
 	for _, p := range g.circuit.Parts {
-		if prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] {
+		if prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] && spoken[p.Name] >= clearedShare {
 			parts = append(parts, p.Name)
 		}
 	}
 	return parts
+}
+
+// against is how much the evidence speaks against each suspect whatever else is wrong: by the answers that a healthy car
+// gives and a car with the suspect does not, as a logarithm of at most zero. A look at several fans is taken fan by fan:
+// that one stands still says nothing against the other's running.
+func (g *inquiry) against(e *evidence) ([]float64, error) {
+	list := make([]float64, len(g.suspects))
+	nobody := g.suspects.nobody()
+	for _, q := range e.questions {
+		for _, a := range q.answers {
+			if a.fits == nil {
+				continue
+			}
+			for _, alone := range fanByFan(a.seen) {
+				fits := a.fits
+				if alone != a.seen {
+					var err error
+					if fits, err = g.likelihood(q.test, alone); err != nil {
+						return nil, err
+					}
+				}
+				well := slices.Max(fits[nobody][:])
+				if well < explainsWell {
+					continue
+				}
+				for i := range g.suspects {
+					list[i] += min(0, math.Log(slices.Max(fits[i][:])/well))
+				}
+			}
+		}
+	}
+	return list, nil
+}
+
+// fanByFan splits a look at several fans into looks at one each; anything else stays whole.
+func fanByFan(o *probe.Observation) []*probe.Observation {
+	if len(o.Fans) < 2 {
+		return []*probe.Observation{o}
+	}
+	var list []*probe.Observation
+	for fan, word := range o.Fans {
+		alone := *o
+		alone.Fans = map[string]string{fan: word}
+		list = append(list, &alone)
+	}
+	return list
 }
 
 // groups gathers the standing suspects that no test can tell apart, and those that change no

@@ -7,7 +7,7 @@ import (
 )
 
 // changingNothing finds the suspects that, on the cars the evidence leaves of them, change no fan in any
-// state: between them and "no fault" the guide does not ask.
+// state, or have been mended by an intervention: between them and "no fault" the guide does not ask.
 func (g *inquiry) changingNothing(b *belief) error {
 	live := b.live(g.suspects)
 	nobody := g.suspects.nobody()
@@ -17,7 +17,7 @@ func (g *inquiry) changingNothing(b *belief) error {
 	}
 	healthy := g.usualWords(p.of[nobody], b.car[nobody])
 	for _, i := range live {
-		if i == nobody || !g.suspects[i].ComesAndGoes() && g.harmless(p.of[i], b.car[i], healthy) {
+		if i == nobody || b.cured[i] >= surelyCured || !g.suspects[i].ComesAndGoes() && g.harmless(p.of[i], b.car[i], healthy) {
 			b.same = append(b.same, i)
 		}
 	}

@@ -93,9 +93,7 @@ func (g *chooser) move(t probe.Test) (Move, error) {
 	}
 	good := g.Healthy(t)
 	m.Good = good.String()
-	for k, label := range o.labels {
-		m.Outcomes = append(m.Outcomes, Outcome{label, o.total[k], g.leaves(o, k, b.of)})
-	}
+	m.Outcomes = g.forecast(t, o)
 	slices.SortStableFunc(m.Outcomes, func(x, y Outcome) int { return cmp.Compare(y.Probability, x.Probability) })
 	card := instruct.Test(g.circuit, t, instruct.Now{State: g.now.State, Setup: g.now.Setup, Kit: g.now.Kit})
 	m.Title, m.Steps, m.Cautions = card.Title, card.Steps, card.Cautions

@@ -14,6 +14,8 @@ type outcomes struct {
 	labels []string
 	chance [][]float64 // suspect × class; nil for a suspect left out
 	total  []float64   // chance of each class under the present belief
+
+	classOf func(scaled float64) int // of a figure on the meter's scale; nil where the answer is none
 }
 
 // keepLikely drops classes whose chance is below least.

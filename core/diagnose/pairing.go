@@ -1,8 +1,11 @@
 package diagnose
 
 import (
+	"fmt"
 	"math"
 	"slices"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -17,6 +20,46 @@ type pairing struct {
 	pair   [2]int
 	faults []fault.Fault
 	nets   map[string]*electric.Network
+}
+
+// pairingOf is a pair of faults on cars as they came in.
+func (g *inquiry) pairingOf(pair [2]int) *pairing {
+	return &pairing{
+		g: g, pair: pair, faults: []fault.Fault{g.suspects[pair[0]].Fault, g.suspects[pair[1]].Fault},
+		nets: map[string]*electric.Network{},
+	}
+}
+
+// through takes the pair's cars through the log, and gives what has blown on each at its end. What is known of single
+// questions is kept in known. The error says that two such faults cannot be at once.
+func (p *pairing) through(
+	asked []askedOnce, known *lru.Cache[string, pairFits], each func(a askedOnce, of *pairFits),
+) (blown [pairCars]uint64, err error) {
+	first, ok := known.Get("")
+	if !ok {
+		if first.blown, err = p.complained(); err != nil {
+			return blown, err
+		}
+		known.Add("", first)
+	}
+	blown = first.blown
+	var setup []electric.Action
+	for _, a := range asked {
+		for k := range blown {
+			blown[k] = p.g.model.Carry(blown[k], setup, a.test.Setup)
+		}
+		name := fmt.Sprintf("%s|%t|%x", a.name, a.old, blown)
+		of, ok := known.Get(name)
+		if !ok {
+			if of, err = p.observed(a, blown); err != nil {
+				return blown, err
+			}
+			known.Add(name, of)
+		}
+		each(a, &of)
+		blown, setup = of.blown, a.to
+	}
+	return blown, nil
 }
 
 // complained is what has blown on the pair's cars before anybody looked.
@@ -63,7 +106,12 @@ func (c pairCar) Faults() []fault.Fault { return c.faults }
 func (c pairCar) Nominal() float64 { return c.g.circuit.Nominal() }
 
 // Shows is what the instrument shows.
-func (c pairCar) Shows(t probe.Test) (float64, error) { return c.laid.Shows(t.State), nil }
+func (c pairCar) Shows(t probe.Test) (float64, error) {
+	if c.laid == nil {
+		return math.NaN(), nil // no instrument was laid on for this kind of question
+	}
+	return c.laid.Shows(t.State), nil
+}
 
 // PulledIn tells how the test's relay stands.
 func (c pairCar) PulledIn(t probe.Test) (float64, error) {
@@ -75,41 +123,52 @@ func (c pairCar) PulledIn(t probe.Test) (float64, error) {
 // Noticed is not looked at: codes say little of two faults.
 func (c pairCar) Noticed(probe.Test) (chance float64, known bool, err error) { return 0, false, nil }
 
+// laidOn is a car of the pair made ready for a test: its network where the car is in a state, and the test's instrument
+// where it is to be read.
+func (p *pairing) laidOn(t probe.Test, read bool) (c pairCar, err error) {
+	c.pairing = p
+	_, laid := t.Instrument()
+	if t.Kind().InState() {
+		if c.in, err = p.network(t.Setup); err != nil {
+			return c, err
+		}
+	}
+	if laid && read {
+		c.laid, err = p.g.instrument(t, p.unmended(t.Setup), p.faults)
+	}
+	return c, err
+}
+
+// enter makes the car the pair's k-th, with what has blown, in a state; it gives what has blown then.
+func (c pairCar) enter(k int, blown uint64, s *harness.State) uint64 {
+	tuned, after := c.g.table.Car(k), blown
+	if c.in != nil {
+		c.in.Tune(tuned)
+		c.in.SetBlown(blown)
+		c.in.Rest()
+		c.in.Enter(s)
+		after = c.in.Blown()
+	}
+	if c.laid != nil {
+		c.laid.Tune(tuned)
+		c.laid.SetBlown(blown)
+	}
+	return after
+}
+
 // observed is how well the answers to one question fit the pair on each car, and what has blown then.
 func (p *pairing) observed(a askedOnce, blown [pairCars]uint64) (of pairFits, err error) {
 	of.blown = blown
-	inState := a.test.Kind().InState()
-	_, laid := a.test.Instrument()
-	var n *electric.Network
-	var x *electric.Instrumented
-	if inState {
-		if n, err = p.network(a.test.Setup); err != nil {
-			return of, err
-		}
-	}
-	if laid && !a.old {
-		if x, err = p.g.instrument(a.test, p.unmended(a.test.Setup), p.faults); err != nil {
-			return of, err
-		}
+	at, err := p.laidOn(a.test, !a.old)
+	if err != nil {
+		return of, err
 	}
 	for k := range of.fit {
-		tuned := p.g.table.Car(k)
-		if n != nil {
-			n.Tune(tuned)
-			n.SetBlown(blown[k])
-			n.Rest()
-			n.Enter(a.test.State)
-			of.blown[k] = n.Blown()
-		}
-		if x != nil {
-			x.Tune(tuned)
-			x.SetBlown(blown[k])
-		}
+		of.blown[k] = at.enter(k, blown[k], a.test.State)
 		if a.old {
 			continue
 		}
-		car := pairCar{p, n, x}
-		if of.fit[k], err = a.mixed(func(o *probe.Observation) (float64, error) { return car.chance(a.test, o) }); err != nil {
+		if of.fit[k], err = a.mixed(func(o *probe.Observation) (float64, error) { return at.chance(a.test, o) }); err != nil {
 			return of, err
 		}
 	}

@@ -2,14 +2,10 @@ package diagnose
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
 	lru "github.com/hashicorp/golang-lru/v2"
-
-	"ironthread/core/electric"
-	"ironthread/core/fault"
 )
 
 // Two faults at once are searched where no single one explains the log: pairs of the suspects that alone
@@ -63,6 +59,7 @@ func (g *inquiry) pair(b *belief, e *evidence) error {
 		}
 	}
 	asked := g.askedOf(e)
+	b.asked = asked
 	weights := make([]float64, len(pairs)) // logarithms
 	err := g.table.Each(g.ctx, len(pairs), func(k int) error {
 		pr := pairs[k]
@@ -169,40 +166,17 @@ func (g *inquiry) pairable(e *evidence) []int {
 // pairFit is the logarithm of how well a pair explains all that was seen, over its cars. What is
 // known of single questions is kept in known.
 func (g *inquiry) pairFit(pair [2]int, asked []askedOnce, known *lru.Cache[string, pairFits]) float64 {
-	p := &pairing{
-		g: g, pair: pair, faults: []fault.Fault{g.suspects[pair[0]].Fault, g.suspects[pair[1]].Fault},
-		nets: map[string]*electric.Network{},
-	}
-	first, ok := known.Get("")
-	if !ok {
-		var err error
-		if first.blown, err = p.complained(); err != nil {
-			return math.Inf(-1) // two such faults cannot be at once
-		}
-		known.Add("", first)
-	}
-	blown := first.blown
+	p := g.pairingOf(pair)
 	var sum [pairCars]float64
-	var setup []electric.Action
-	for _, a := range asked {
-		for k := range blown {
-			blown[k] = g.model.Carry(blown[k], setup, a.test.Setup)
+	if _, err := p.through(asked, known, func(a askedOnce, of *pairFits) {
+		if a.old {
+			return
 		}
-		name := fmt.Sprintf("%s|%t|%x", a.name, a.old, blown)
-		of, ok := known.Get(name)
-		if !ok {
-			var err error
-			if of, err = p.observed(a, blown); err != nil {
-				return math.Inf(-1)
-			}
-			known.Add(name, of)
+		for k := range sum {
+			sum[k] += math.Log(of.fit[k])
 		}
-		if !a.old {
-			for k := range sum {
-				sum[k] += math.Log(of.fit[k])
-			}
-		}
-		blown, setup = of.blown, a.to
+	}); err != nil {
+		return math.Inf(-1) // two such faults cannot be at once
 	}
 	top := slices.Max(sum[:])
 	mean := 0.0

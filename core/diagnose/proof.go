@@ -77,7 +77,65 @@ func (g *prover) lacking(i int) []lack {
 func (g *prover) provenAtOnce(f fault.Fault, states []*harness.State) bool {
 	return slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
 		t, err := o.Test(g.circuit)
-		return err == nil && g.provesAtOnce(f, t, states)
+		return err == nil && !o.Unreachable && (g.provesAtOnce(f, t, states) || g.shownOpenly(f, t, &o))
+	})
+}
+
+// shownOpenly tells whether an answer shows the fault itself to hand and eye, or to a meter at both its ends: a fuse
+// seen blown, a fan stuck, a part open on the bench, a wire open from end to end.
+func (g *prover) shownOpenly(f fault.Fault, t probe.Test, o *probe.Observation) bool {
+	switch t.Do {
+	case probe.Looked:
+		here := t.Part == f.Subject() || f.On == fault.OnPin && t.Part == f.Pin.Part
+		return here && slices.Contains(shownWords[o.Found], f.Words)
+	case probe.Turned:
+		return f.On == fault.OnPart && t.Part == f.Part && slices.Contains(shownWords[o.Found], f.Words)
+	}
+	open := t.Do == probe.Buzzer && o.Buzz == probe.Silent || t.Do == probe.Ohms && o.Ohms != nil && o.Ohms.Open
+	ends := g.endsOf(f)
+	between := ends == [2]harness.Pin{t.At.Cavity(), t.From.Cavity()} || ends == [2]harness.Pin{t.From.Cavity(), t.At.Cavity()}
+	return open && f.Words == fault.Open && between
+}
+
+// shownWords are the faults that a word of hand and eye shows.
+var shownWords = map[string][]string{
+	"blown": {fault.Open}, "broken": {fault.Open, fault.StepOpen, fault.LimiterOpen}, "cut": {fault.Open}, "backed out": {fault.Open},
+	"chafed": {fault.Grounded}, "stuck": {fault.Seized}, "drags": {fault.Worn}, "rough": {fault.Worn},
+}
+
+// endsOf are the two pins between which a fault lies; empty where it is not between two.
+func (g *prover) endsOf(f fault.Fault) (ends [2]harness.Pin) {
+	switch f.On {
+	case fault.OnWire:
+		return f.Wire
+	case fault.OnPart:
+		if pins := g.circuit.Part(f.Part).Pins(); len(pins) == 2 {
+			return [2]harness.Pin(pins)
+		}
+	}
+	return ends
+}
+
+// untouchedPart tells whether nothing has been seen, felt or read at the place of a fault.
+func (g *prover) untouchedPart(s *suspect) bool {
+	if !s.isFault() {
+		return false
+	}
+	here := s.Fault.Parts()
+	for _, end := range s.Fault.Wire {
+		here = append(here, end.Part)
+	}
+	return !slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
+		t, err := o.Test(g.circuit)
+		if err != nil {
+			return false
+		}
+		at := func(part string) bool { return part != "" && slices.Contains(here, part) }
+		done := func(a electric.Action) bool { return !a.Stands() && (at(a.Part) || at(a.Other) || at(a.From.Part)) }
+		return at(t.At.Part) || at(t.From.Part) || at(t.Part) || o.Fans != nil && slices.ContainsFunc(here, func(p string) bool {
+			_, seen := o.Fans[p]
+			return seen
+		}) || slices.ContainsFunc(t.Setup, done)
 	})
 }
 

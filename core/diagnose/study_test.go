@@ -32,6 +32,15 @@ func TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog(t *testing.T) {
 	for _, p := range a.Pairs[1:] {
 		assert.LessOrEqual(t, p.Probability, a.Pairs[0].Probability)
 	}
+	// With a lead that feeds the first relay, a car with the one fuse open would run slow; with both it stands still.
+	feed, err := electric.ParseAction(g.Circuit(), "feed K1.30")
+	require.NoError(t, err)
+	fed := probe.Test{Do: probe.LookAtFans, State: g.Circuit().State("low"), Setup: []electric.Action{feed}}
+	m, err := g.Look(t.Context(), seen, diagnose.Now{}, fed)
+	require.NoError(t, err)
+	assert.Equal(t, "M1 stopped, M2 stopped", m.Outcomes[0].Reading)
+	assert.Greater(t, m.Outcomes[0].Probability, a.Pairs[0].Probability*0.9)
+	assert.Equal(t, "F1 open and F3 open", m.Outcomes[0].Leaves[0], "the pair's own forecast")
 	one := assess(t, g, look("high", "fast", "fast"), look("low", "stopped", "stopped"))
 	assert.Empty(t, one.Pairs, "one fault explains it all")
 }

@@ -95,6 +95,11 @@ const (
 	groundDropVolts = 0.2
 	driverAmps      = 1.0
 	fuseLoadShare   = 0.8
+
+	parkedAmpHours = 30.0 // that a usual battery gives before it starts no engine (common practice)
+	jointOhms      = 0.1  // up to which a branch is wire and closed contact, no load
+	reversedVolts  = 2.0  // at which electronics are fed the wrong way round
+	diodeConducts  = 0.4  // volts from which on a coil's diode carries what its feed gives
 )
 
 // Of fuse.go.

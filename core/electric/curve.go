@@ -3,6 +3,7 @@ package electric
 import (
 	"math"
 
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
 
@@ -119,7 +120,11 @@ func (n *Network) suppress(i int, spec *harness.Relay, start, end node, coil flo
 // builtInFuse adds a fuse in series with 30 and gives the node behind it.
 func (n *Network) builtInFuse(i int, p *harness.Part, amps float64, common node) node {
 	behind := n.newNode()
-	b := n.add(branch{a: common, b: behind, ohms: fuseVolts / amps, gate: whole, index: len(n.fuses), part: i})
+	fuse := branch{a: common, b: behind, ohms: fuseVolts / amps, gate: whole, index: len(n.fuses), part: i}
+	if n.has(p.Name, fault.FuseOpen) {
+		fuse.gate = never
+	}
+	b := n.add(fuse)
 	n.fuses = append(n.fuses, fuseGate{name: p.Name + " fuse", part: p, branch: b, amps: amps})
 	return behind
 }

@@ -46,13 +46,23 @@ func (n *Network) listen(s *harness.State, before []string) {
 		return
 	}
 	for range maxHearings {
-		held := n.model.Circuit.CommandsIn(s, before, n.heard())
-		if slices.Equal(held, n.held) {
+		heard := n.heard()
+		held := n.model.Circuit.CommandsIn(s, before, heard)
+		if slices.Equal(held, n.held) && sameHeat(heard, n.lastHeard) {
 			return
 		}
+		n.lastHeard = heard
 		n.command(s, held)
 		n.settle()
 	}
+}
+
+// sameHeat tells whether two hearings have the same temperature by the sensor.
+func sameHeat(a, b harness.Heard) bool {
+	if a.Sensor != b.Sensor || (a.Coolant == nil) != (b.Coolant == nil) {
+		return false
+	}
+	return a.Coolant == nil || *a.Coolant == *b.Coolant
 }
 
 // heard reads the controllers' inputs as the network stands.

@@ -24,7 +24,7 @@ const (
 )
 
 // Measurement is one reading to be taken. From defaults to the battery's negative post; a
-// clamp reads the current into At and has no From.
+// clamp reads the current into At, and that into From with it where it is round two wires.
 type Measurement struct {
 	Condition
 	Instrument Instrument
@@ -131,13 +131,13 @@ func (n *Network) leads(at, from harness.Pin) (a, b node, err error) {
 type Instrumented struct {
 	*Network
 	instrument Instrument
-	at         harness.Pin
+	at, beside harness.Pin // of a clamp: the wires it is round
 	a, b       node
 }
 
 // Instrument builds the circuit with a set-up, faults and an instrument in it.
 func (m *Model) Instrument(setup []Action, faults []fault.Fault, instrument Instrument, at, from harness.Pin) (*Instrumented, error) {
-	x := &Instrumented{instrument: instrument, at: at.Cavity()}
+	x := &Instrumented{instrument: instrument, at: at.Cavity(), beside: from.Cavity()}
 	var err error
 	x.Network, err = m.build(setup, faults, func(n *Network) (err error) {
 		if x.a, x.b, err = n.leads(at, from); err == nil {
@@ -160,7 +160,7 @@ func (x *Instrumented) Shows(s *harness.State) float64 {
 	switch x.instrument {
 	case Clamp:
 		read()
-		return n.ampsInto(x.at)
+		return n.ampsInto(x.at) + n.ampsInto(x.beside)
 	case Ohmmeter:
 		n.injected = injection{a: x.a, b: x.b}
 		rest := read()
@@ -178,6 +178,30 @@ func (x *Instrumented) Shows(s *harness.State) float64 {
 	return read()
 }
 
+// NothingFeeds tells whether in no state anything reaches either of two pins from the battery with a set-up, so that an
+// ohmmeter may be laid there with the battery on.
+func (m *Model) NothingFeeds(setup []Action, at, from harness.Pin) bool {
+	if at.Part == "" || from.Part == "" {
+		return false
+	}
+	for _, s := range m.Circuit.States {
+		p, err := m.Solve(Condition{State: s, Setup: setup})
+		if err != nil {
+			return false
+		}
+		for _, pin := range []harness.Pin{at, from} {
+			if v := p.Pins[pin.Cavity().String()]; v != nil && math.Abs(*v) > liveVolts {
+				return false
+			}
+		}
+		// Two dead pins may still carry a current between them; an ohmmeter there must find no volts.
+		if x, err := m.Instrument(setup, nil, Ohmmeter, at, from); err != nil || math.IsNaN(x.Shows(s)) {
+			return false
+		}
+	}
+	return true
+}
+
 // LampWord is what a lamp does at so many volts across it, on this circuit's nominal volts.
 func (m *Model) LampWord(volts float64) string {
 	return lampWord(math.Abs(volts) * 12 / m.Circuit.Nominal())
@@ -191,8 +215,11 @@ func LEDWord(volts float64) string {
 	return "off"
 }
 
-// ampsInto is the current the wires bring to a pin.
+// ampsInto is the current the wires bring to a pin; no pin is none.
 func (n *Network) ampsInto(pin harness.Pin) float64 {
+	if pin.Part == "" {
+		return 0
+	}
 	amps, drawn := 0.0, false
 	for i, w := range n.model.Circuit.Wires {
 		drawn = drawn || w.From == pin || w.To == pin
@@ -228,13 +255,13 @@ func (m *Model) disturbed(q Measurement, with *Network) []string {
 	return notes
 }
 
-// clamp reads the current into the part at a pin.
+// clamp reads the current into the part at a pin, and at a second pin where it is round two wires.
 func (m *Model) clamp(q Measurement) (*Measured, error) {
 	n, err := m.enter(q.Condition, nil)
 	if err != nil {
 		return nil, err
 	}
-	amps := n.ampsInto(q.At.Cavity())
+	amps := n.ampsInto(q.At.Cavity()) + n.ampsInto(q.From.Cavity())
 	r := &Measured{Instrument: Clamp, At: q.At.String(), Figure: &amps, Unit: "A"}
 	if q.Zero != 0 {
 		r.shows(amps+q.Zero, "the clamp shows %s A of it before the fans run: zero it with the other consumers on", q.Zero)

@@ -29,6 +29,7 @@ type module struct {
 	fan          *harness.FanModule
 	pwm          *harness.PWMModule
 	feed, ground node
+	logic        node   // what its electronics live on: the feed, where they have no supply of their own
 	inputs       []node // of a fan module, in the order of its Inputs
 	deadInput    []bool
 	control      node
@@ -83,8 +84,8 @@ func (n *Network) addFurther(i int, p *harness.Part) {
 	}
 }
 
-// rails joins a module's feeds and its grounds to its own two rails.
-func (n *Network) rails(i int, p *harness.Part, feeds, grounds []string) (feed, ground node) {
+// rails joins a module's feeds, its grounds and the supply of its electronics to its own rails.
+func (n *Network) rails(i int, p *harness.Part, feeds, grounds, logic []string) (feed, ground, alive node) {
 	feed, ground = n.newNode(), post
 	for _, pin := range feeds {
 		n.resist(n.terminal(p, pin), feed, moduleOhms, i)
@@ -96,8 +97,15 @@ func (n *Network) rails(i int, p *harness.Part, feeds, grounds []string) (feed, 
 		n.resist(n.terminal(p, pin), ground, moduleOhms, i)
 	}
 	// What the electronics take: without its ground a module finds both rails at the feed.
-	n.resist(feed, ground, electronicsOhms, i)
-	return feed, ground
+	alive = feed
+	if len(logic) > 0 {
+		alive = n.newNode()
+	}
+	for _, pin := range logic {
+		n.resist(n.terminal(p, pin), alive, moduleOhms, i)
+	}
+	n.resist(alive, ground, electronicsOhms, i)
+	return feed, ground, alive
 }
 
 func (n *Network) deadRole(part, pin string) bool {
@@ -115,10 +123,10 @@ func (n *Network) addDrive(m *module, pin string, out node) {
 
 func (n *Network) addFanModule(i int, p *harness.Part, spec *harness.FanModule) {
 	m := module{part: p, fan: spec, noPower: n.has(p.Name, fault.NoPower)}
-	m.feed, m.ground = n.rails(i, p, spec.Feeds, spec.Grounds)
+	m.feed, m.ground, m.logic = n.rails(i, p, spec.Feeds, spec.Grounds, spec.Logic)
 	for _, pin := range spec.Inputs {
 		at := n.terminal(p, pin)
-		n.resist(at, m.feed, modulePullUp, i)
+		n.resist(at, m.logic, modulePullUp, i)
 		m.inputs = append(m.inputs, at)
 		m.deadInput = append(m.deadInput, n.deadRole(p.Name, pin))
 	}
@@ -133,10 +141,10 @@ func (n *Network) addFanModule(i int, p *harness.Part, spec *harness.FanModule) 
 
 func (n *Network) addPWMModule(i int, p *harness.Part, spec *harness.PWMModule) {
 	m := module{part: p, pwm: spec, noPower: n.has(p.Name, fault.NoPower), stuckFull: n.has(p.Name, fault.StuckFull)}
-	m.feed, m.ground = n.rails(i, p, spec.Feeds, spec.Grounds)
+	m.feed, m.ground, m.logic = n.rails(i, p, spec.Feeds, spec.Grounds, spec.Logic)
 	m.control = n.terminal(p, spec.Control)
 	m.deadInput = []bool{n.deadRole(p.Name, spec.Control)}
-	n.resist(m.control, m.feed, modulePullUp, i)
+	n.resist(m.control, m.logic, modulePullUp, i)
 	for _, o := range spec.Outputs {
 		n.addDrive(&m, o.Plus, n.terminal(p, o.Plus))
 		if o.Minus != "" {
@@ -264,7 +272,7 @@ func (n *Network) moveModules() bool {
 	nominal := n.model.Circuit.Nominal()
 	for i := range n.modules {
 		m := &n.modules[i]
-		volts := n.at(m.feed) - n.at(m.ground)
+		volts := n.at(m.logic) - n.at(m.ground)
 		m.moved = false
 		m.on = !m.noPower && (volts > poweredShare*nominal || m.on && volts > unpoweredShare*nominal)
 		setting, shares := 0.0, func(int) float64 { return 0 }

@@ -49,6 +49,20 @@ func newMachine(m *harness.Motor) machine {
 	}
 }
 
+// FollowingRPM is the speed at which each further winding of a motor turns the shaft alone, by its amps and the load that
+// the first winding with an rpm gives; empty for one winding.
+func FollowingRPM(m *harness.Motor) map[string]float64 {
+	follows := map[string]float64{}
+	if len(m.Windings) == 0 {
+		return follows
+	}
+	fitted := newWoundMachine(m)
+	for i, w := range m.Windings {
+		follows[w.Name] = (m.Volts - w.Amps*fitted.windings[i].ohms) / fitted.windings[i].k * 30 / math.Pi
+	}
+	return follows
+}
+
 // newWoundMachine fits a motor with several windings on one shaft: the load from the first
 // winding that has an rpm, each other winding so that alone it draws its rated amps.
 func newWoundMachine(m *harness.Motor) machine {

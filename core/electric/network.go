@@ -156,7 +156,7 @@ func (m *Model) build(setup []Action, faults []fault.Fault, connect func(*Networ
 		model: m, setup: setup, faults: carried(faults, setup),
 		nodes: make(map[harness.Pin]node, 2*len(m.pins)),
 	}
-	n.engine, _ = EngineIn(setup)
+	n.stands = slices.ContainsFunc(setup, Action.Stands)
 	c := m.Circuit
 	for _, pin := range m.pins {
 		n.nodes[pin] = n.newNode()

@@ -207,7 +207,7 @@ func (n *Network) addMotor(i int, p *harness.Part, spec *harness.Motor) {
 	}
 	for _, w := range spec.Windings {
 		plus, minus := n.terminal(p, w.Plus), n.terminal(p, w.Minus)
-		if f, ok := n.faultOf(p.Name, fault.WindingOpen); ok && f.Item == w.Name {
+		if f, ok := n.faultOf(p.Name, fault.WindingOpen); ok && f.Item == w.Name || n.has(p.Name, fault.Open) {
 			minus = n.newNode()
 		}
 		m.from, m.to = append(m.from, plus), append(m.to, minus)

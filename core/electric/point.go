@@ -242,3 +242,25 @@ func (n *Network) PulledIn(in []float32) {
 		}
 	}
 }
+
+// Held lists the commands that hold in the state entered, by the state or by the strategy.
+func (n *Network) Held() []string { return n.held }
+
+// SupplyVolts is the battery's positive post in the state entered.
+func (n *Network) SupplyVolts() float64 { return n.at(n.batteryPlus()) }
+
+// SensorFails tells what the controller reads of its temperature sensors in the state entered: an open line, or a shorted
+// one; has is false where no sensor is wired to a controller that is alive.
+func (n *Network) SensorFails() (open, shorted, has bool) {
+	for _, e := range n.hears {
+		ctl := &n.controllers[e.controller]
+		supply := n.at(ctl.power) - n.at(ctl.ground)
+		if e.curve == nil || supply <= 0 {
+			continue
+		}
+		has = true
+		level := (n.at(e.at) - n.at(ctl.ground)) / supply
+		open, shorted = open || level > sensorOpenAbove, shorted || level < sensorShortBelow
+	}
+	return open, shorted, has
+}

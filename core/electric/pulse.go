@@ -118,7 +118,7 @@ func (n *Network) count(share float64) {
 		if m.pwm == nil {
 			continue
 		}
-		if n.at(m.control)-n.at(m.ground) > highAbove*(n.at(m.feed)-n.at(m.ground)) {
+		if n.at(m.control)-n.at(m.ground) > highAbove*(n.at(m.logic)-n.at(m.ground)) {
 			m.high += share
 		}
 	}
@@ -198,7 +198,7 @@ func (n *Network) preparePulses() {
 // module it serves counts the low part of a period, the rest of it where it counts the high one.
 func (n *Network) pulse(i int, s *harness.State, given bool) {
 	d := &n.drivers[i]
-	duty, known := s.DutyOf(d.command)
+	duty, known := n.model.Circuit.DutyIn(s, d.command, n.lastHeard)
 	if !given || !known {
 		duty = idleDuty
 	}

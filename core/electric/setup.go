@@ -2,7 +2,6 @@ package electric
 
 import (
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -19,7 +18,7 @@ type Action struct {
 	From  harness.Pin // of Jumper, Ground, Feed; of a Pack its positive end
 	To    harness.Pin // of Jumper, Pack
 	Ohms  float64     // of Replaced
-	Runs  string      // of Engine: EngineOff, EngineRunning, EngineCranking
+	Runs  string      // of what says how the vehicle stands: a word or a figure
 }
 
 // Verb is what was done.
@@ -39,30 +38,7 @@ const (
 	Cleaned     Verb = "cleaned"
 	Pack        Verb = "pack"     // a small battery pack between two pins
 	Replaced    Verb = "replaced" // a sensor, by a fixed resistance on its plug
-	Engine      Verb = "engine"   // what the engine does, over what the state says of it
 )
-
-// What the engine does, as the format spells it. It decides the volts of the supply.
-const (
-	EngineOff      = "off"
-	EngineRunning  = "running"
-	EngineCranking = "cranking"
-)
-
-// Engines lists what an engine does.
-var Engines = []string{EngineOff, EngineRunning, EngineCranking}
-
-// EngineIn is what a set-up says of the engine, and the set-up without it; empty where it says nothing.
-func EngineIn(setup []Action) (runs string, rest []Action) {
-	for _, a := range setup {
-		if a.Verb == Engine {
-			runs = a.Runs
-			continue
-		}
-		rest = append(rest, a)
-	}
-	return runs, rest
-}
 
 func (a Action) String() string {
 	switch a.Verb {
@@ -79,8 +55,8 @@ func (a Action) String() string {
 		case a.From.Part != "":
 			return fmt.Sprintf("pin %s renewed", a.From)
 		}
-	case Engine:
-		return "engine " + a.Runs
+	case Engine, Key, AC, Coolant, Pressure, RoadSpeed:
+		return string(a.Verb) + " " + a.Runs
 	case Replaced:
 		return fmt.Sprintf("sensor %s replaced %s", a.Part, strconv.FormatFloat(a.Ohms, 'f', -1, 64))
 	}
@@ -139,9 +115,26 @@ func ParseSetup(c *harness.Circuit, list []string) ([]Action, error) {
 		if err != nil {
 			return nil, err
 		}
-		setup = append(setup, a)
+		setup = Then(setup, a)
 	}
 	return setup, nil
+}
+
+// Then is a set-up once one thing more has been done. A second stand-in for a sensor takes the place of the first, a
+// part renewed is fitted again, and what is said of how the vehicle stands replaces what was said before.
+func Then(setup []Action, a Action) []Action {
+	renews := a.Verb == Renewed || a.Verb == RenewedUsed
+	left := make([]Action, 0, len(setup)+1)
+	for _, b := range setup {
+		same := a.Part != "" && b.Part == a.Part && b.Detaches()
+		switch {
+		case a.Stands() && b.Verb == a.Verb:
+		case same && (renews || a.Detaches()):
+		default:
+			left = append(left, b)
+		}
+	}
+	return append(left, a)
 }
 
 func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
@@ -176,12 +169,8 @@ func parseAction(c *harness.Circuit, w []string) (a Action, err error) {
 		return parseSwap(c, w[1], w[2])
 	case "sensor":
 		return parseStandIn(c, w[1:])
-	case Engine:
-		a.Verb, a.Runs = Engine, w[1]
-		if len(w) != 2 || !slices.Contains(Engines, a.Runs) {
-			return a, fmt.Errorf("an engine is %s", strings.Join(Engines, ", "))
-		}
-		return a, nil
+	case Engine, Key, AC, Coolant, Pressure, RoadSpeed:
+		return parseStand(w)
 	case "wire", "pin":
 		return parseMended(c, w)
 	}

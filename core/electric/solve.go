@@ -33,10 +33,12 @@ type solver struct {
 	powered   []bool // controllers
 	driven    []bool // drivers: the command holds
 	held      []string
+	keyed     bool
+	lastHeard harness.Heard
+	hertz     float64 // of pulsed lines, where the state says it
 	running   bool
 	cranking  bool
-	engine    string        // what the set-up says of it, over the states; empty: nothing
-	entered   harness.State // the state entered, where the set-up says otherwise
+	stands    bool // the set-up says something of how the vehicle stands, over the states
 	buzzing   []bool
 	flipped   []bool
 	seen      []uint64
@@ -175,6 +177,7 @@ func (n *Network) Enter(s *harness.State) {
 	}
 	n.sense(s)
 	before := n.held
+	n.lastHeard = harness.Heard{}
 	n.command(s, n.model.Circuit.CommandsIn(s, before, harness.Heard{}))
 	for i := range n.powered {
 		n.powered[i] = true
@@ -187,15 +190,13 @@ func (n *Network) Enter(s *harness.State) {
 	n.listen(s, before)
 }
 
-// under is a state as the set-up has it: what is said of the engine there goes before what the state says.
+// under is a state as the set-up has it.
 func (n *Network) under(s *harness.State) *harness.State {
-	n.cranking = n.engine == EngineCranking
-	if n.engine != "" {
-		n.entered = *s
-		n.entered.Running = n.engine == EngineRunning
-		s = &n.entered
+	if n.stands {
+		s = Under(s, n.setup)
 	}
-	n.running = s.Running
+	n.hertz = s.Hertz
+	n.keyed, n.running, n.cranking = s.Key, s.Running, s.Cranking
 	return s
 }
 

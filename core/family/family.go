@@ -26,10 +26,12 @@ const (
 	Resistor Low = "a dropping resistor"
 	Winding  Low = "a second winding"
 	Module   Low = "a module, by pulses"
+	Discrete Low = "a module, by switched lines"
+	Card     Low = "a resistor card and a selector"
 )
 
 // Lows lists the ways, in the order they are asked.
-var Lows = []Low{FullOnly, Staged, Series, Resistor, Winding, Module}
+var Lows = []Low{FullOnly, Staged, Series, Resistor, Winding, Module, Discrete, Card}
 
 // Switcher is who switches.
 type Switcher string
@@ -51,10 +53,18 @@ type Answers struct {
 	Amps     float64 // of one fan at full speed
 	Low      Low
 	Switched Switcher
+
+	NoLink      bool // series: without a link fuse between the fans
+	GroundRelay bool // winding: the motor's ground comes through a relay
+	Inverted    bool // the first line works upside down: it runs the fan when it is open
+	Sources     bool // the controller gives plus to the coils instead of ground
 }
 
-// Limits of an answer.
-const leastAmps, mostAmps = 1.0, 60.0
+// Limits of an answer, and what a usual relay's contacts are good for (common practice).
+const (
+	leastAmps, mostAmps = 1.0, 60.0
+	makeAmps, restAmps  = 40.0, 20.0
+)
 
 // Check says in a sentence what does not go together.
 func (a Answers) Check() error {
@@ -72,10 +82,65 @@ func (a Answers) Check() error {
 		return fmt.Errorf("%q does not switch fans", a.Switched)
 	case two && a.Fans != 2:
 		return fmt.Errorf("%q needs two fans", a.Low)
-	case a.Low == Module && a.Switched != Controller:
+	case (a.Low == Module || a.Low == Discrete) && a.Switched != Controller:
 		return fmt.Errorf("a module is told its speed by a controller")
+	case a.Low == Card && a.Fans != 1:
+		return fmt.Errorf("a resistor card and its selector are drawn for one fan")
+	case a.Inverted && (a.Switched != Controller || a.Sources || a.relayless()):
+		return fmt.Errorf("an inverted line is a controller's that grounds a relay's coil to keep the fan off")
+	case a.Inverted && a.load(0) > restAmps:
+		return fmt.Errorf("an inverted line runs the fan through a relay's rest contact, good for about %g A; %g A is too much for it",
+			restAmps, a.load(0))
+	case a.Sources && (a.Switched != Controller || a.relayless()):
+		return fmt.Errorf("only a controller that switches relays can source their coils")
 	}
 	return nil
+}
+
+// relayless tells whether no relay makes the speeds.
+func (a Answers) relayless() bool { return a.Low == Module || a.Low == Discrete || a.Low == Card }
+
+// load is what a stage's relay carries, amps.
+func (a Answers) load(stage int) float64 {
+	switch {
+	case a.Low == Resistor && stage == 0:
+		return 0.6 * a.Amps * float64(a.Fans)
+	case a.Low == Winding && stage == 0:
+		return 0.55 * a.Amps * float64(a.Fans)
+	case a.Low == Winding:
+		return a.Amps * float64(a.Fans)
+	}
+	return a.Amps
+}
+
+// Remarks says in sentences what is out of the ordinary in the answers.
+func (a Answers) Remarks() []string {
+	var list []string
+	for stage := range 2 {
+		if load := a.load(stage); load > 0.8*makeAmps && !a.relayless() {
+			list = append(list, fmt.Sprintf("%.3g A are too much for a usual relay of %g A: a relay of %d A is drawn.", load, makeAmps,
+				relayAmps(load)))
+			break
+		}
+	}
+	if a.Inverted {
+		list = append(list, "The first line works upside down: with the line open the fan runs. A main relay on the key keeps a parked "+
+			"vehicle's off.")
+	}
+	if a.Sources {
+		list = append(list, "The controller gives plus to the coils; their other end is at ground.")
+	}
+	return list
+}
+
+// relayAmps is the next usual rating of a relay that carries so many amps with a fifth to spare (common practice).
+func relayAmps(load float64) int {
+	for _, rating := range []int{40, 50, 70, 100} {
+		if load <= 0.8*float64(rating) {
+			return rating
+		}
+	}
+	return 120
 }
 
 // writer collects the sections of the file.
@@ -94,9 +159,14 @@ func Write(a Answers) (string, error) {
 	w := &writer{a: a, stages: []string{"low", "high"}}
 	w.part("BAT", "kind: battery")
 	w.part("G1", "kind: ground, at: body")
-	if a.Low == Module {
+	switch a.Low {
+	case Module:
 		w.module()
-	} else {
+	case Discrete:
+		w.discrete()
+	case Card:
+		w.card()
+	default:
 		w.part("SW", "kind: switch, closed-when: key, label: key")
 		w.part("F9", "kind: fuse, amps: 7.5, style: mini, label: coils")
 		w.wire("BAT.+", "SW.a", "RD 1.5mm2 1m")
@@ -148,15 +218,37 @@ func size(amps float64) string {
 }
 
 // fuse writes a fuse fed by the battery; it gives the pin behind it.
-func (w *writer) fuse(name string, amps float64) string {
+func (w *writer) fuse(name string, amps float64) string { return w.fuseFrom("BAT.+", name, amps) }
+
+// fuseFrom writes a fuse fed from a pin; it gives the pin behind it.
+func (w *writer) fuseFrom(from, name string, amps float64) string {
 	w.part(name, fmt.Sprintf("kind: fuse, amps: %d, style: cartridge", fuseAmps(amps)))
-	w.wire("BAT.+", name+".a", "RD "+size(amps)+" 0.5m")
+	w.wire(from, name+".a", "RD "+size(amps)+" 0.5m")
 	return name + ".b"
 }
 
-// relay writes a relay whose coil hangs on the coils' fuse and on a stage of the switcher.
-func (w *writer) relay(name, contacts string, stage int) {
-	w.part(name, fmt.Sprintf("kind: relay, contacts: %s, label: %s", contacts, w.stages[stage]))
+// mainRelay writes a relay on the key that feeds what must be dead in a parked vehicle; it gives the pin that feeds.
+func (w *writer) mainRelay(load float64) string {
+	w.part("KM", fmt.Sprintf("kind: relay, contacts: make, rating: {make: %d}, label: main", relayAmps(load)))
+	w.wire("F9.b", "KM.86", "OG 0.75mm2 0.3m")
+	w.wire("KM.85", "G1", "BN 0.75mm2 0.5m")
+	w.wire("BAT.+", "KM.30", "RD "+size(load)+" 0.3m")
+	return "KM.87"
+}
+
+// relay writes a relay whose coil hangs on the coils' fuse and on a stage of the switcher, or on a controller that
+// sources and on ground.
+func (w *writer) relay(name, contacts string, stage int, load float64) {
+	rating := ""
+	if load > 0.8*makeAmps {
+		rating = fmt.Sprintf(", rating: {make: %d}", relayAmps(load))
+	}
+	w.part(name, fmt.Sprintf("kind: relay, contacts: %s, label: %s%s", contacts, w.stages[stage], rating))
+	if w.a.Sources {
+		w.wire(w.stagePin(stage), name+".86", "GN 0.75mm2 2m")
+		w.wire(name+".85", "G1", "BN 0.75mm2 0.4m")
+		return
+	}
 	w.wire("F9.b", name+".86", "OG 0.75mm2 0.3m")
 	w.wire(name+".85", w.stagePin(stage), "GN 0.5mm2 2m")
 }
@@ -186,11 +278,18 @@ func (w *writer) relays() {
 	amps := w.a.Amps
 	thick := size(amps)
 	feed := func(n, stage int, load float64) string { // fuse Fn, relay Kn; the pin that feeds
-		relay := fmt.Sprintf("K%d", n)
-		behind := w.fuse(fmt.Sprintf("F%d", n), load)
-		w.relay(relay, "make", stage)
+		relay, name := fmt.Sprintf("K%d", n), fmt.Sprintf("F%d", n)
+		contacts, out, from := "make", ".87", "BAT.+"
+		if w.a.Inverted && stage == 0 {
+			if !slices.ContainsFunc(w.parts, func(p string) bool { return strings.HasPrefix(p, "  KM:") }) {
+				w.mainRelay(load * float64(w.a.Fans))
+			}
+			contacts, out, from = "break", ".87a", "KM.87"
+		}
+		behind := w.fuseFrom(from, name, load)
+		w.relay(relay, contacts, stage, load)
 		w.wire(behind, relay+".30", "RD "+size(load)+" 0.2m")
-		return relay + ".87"
+		return relay + out
 	}
 	ground := func(motor, pin string) { w.wire(motor+"."+pin, "G1", "BN "+thick+" 0.7m") }
 	switch w.a.Low {
@@ -208,11 +307,15 @@ func (w *writer) relays() {
 		first, second := w.motor(1), w.motor(2)
 		w.wire(feed(1, 0, amps), first+".+", "VT "+thick+" 1m")
 		w.wire(feed(2, 1, amps), second+".+", "TQ "+thick+" 1m")
-		w.relay("K3", "changeover", 1)
-		w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
+		w.relay("K3", "changeover", 1, amps)
 		w.wire(first+".-", "K3.30", "VT/WH "+thick+" 1m")
-		w.wire("K3.87a", "F3.a", "TQ/BN "+thick+" 0.2m")
-		w.wire("F3.b", second+".+", "TQ "+thick+" 0.9m")
+		if w.a.NoLink {
+			w.wire("K3.87a", second+".+", "TQ/BN "+thick+" 1m")
+		} else {
+			w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
+			w.wire("K3.87a", "F3.a", "TQ/BN "+thick+" 0.2m")
+			w.wire("F3.b", second+".+", "TQ "+thick+" 0.9m")
+		}
 		w.wire("K3.87", "G1", "BN "+thick+" 0.4m")
 		ground(second, "-")
 	case Resistor:
@@ -238,7 +341,15 @@ func (w *writer) relays() {
 				w.volts(), 0.5*amps, amps, n))
 			w.wire(low, name+".l", "YE "+thick+" 1m")
 			w.wire(high, name+".h", "VT "+thick+" 1m")
-			ground(name, "m")
+			if !w.a.GroundRelay {
+				ground(name, "m")
+				continue
+			}
+			if n == 1 {
+				w.relay("K3", "make", 0, amps*float64(w.a.Fans))
+				w.wire("K3.87", "G1", "BN "+size(amps*float64(w.a.Fans))+" 0.4m")
+			}
+			w.wire(name+".m", "K3.30", "BN/VT "+thick+" 0.6m")
 		}
 	}
 }
@@ -248,7 +359,18 @@ func (w *writer) switcher() {
 	if w.a.Switched == Controller {
 		var pins []string
 		for k, command := range w.stages {
-			pins = append(pins, fmt.Sprintf("\"%d\": {sinks-on: %s}", k+1, command))
+			does := "sinks-on"
+			switch {
+			case w.a.Sources:
+				does = "sources-on"
+			case w.a.Inverted && k == 0:
+				does = "sinks-unless"
+			}
+			pins = append(pins, fmt.Sprintf("\"%d\": {%s: %s}", k+1, does, command))
+		}
+		if w.a.Sources {
+			pins = append(pins, `"8": {power: true}`)
+			w.wire("F9.b", "ECU.8", "OG 1mm2 0.8m")
 		}
 		pins = append(pins, `"9": {ground: true}`)
 		w.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: engine control", strings.Join(pins, ", ")))
@@ -263,27 +385,6 @@ func (w *writer) switcher() {
 	w.wire("TS.c", "G1", "BN 1mm2 0.5m")
 }
 
-// module writes a fan module that a controller's one wire tells the speed.
-func (w *writer) module() {
-	total := w.a.Amps * float64(w.a.Fans)
-	outputs := []string{}
-	for n := 1; n <= w.a.Fans; n++ {
-		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", n, n, n))
-	}
-	w.part("FM", fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, `+
-		`open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", ")))
-	w.wire(w.fuse("F1", total), "FM.+", "RD "+size(total)+" 0.6m")
-	w.wire("FM.-", "G1", "BN "+size(total)+" 0.5m")
-	for n := 1; n <= w.a.Fans; n++ {
-		motor := w.motor(n)
-		w.wire(fmt.Sprintf("FM.o%d", n), motor+".+", "VT "+size(w.a.Amps)+" 0.8m")
-		w.wire(motor+".-", fmt.Sprintf("FM.r%d", n), "VT/BN "+size(w.a.Amps)+" 0.8m")
-	}
-	w.part("ECU", `kind: controller, pins: {"1": {pwm-on: fan}, "9": {ground: true}}, label: engine control`)
-	w.wire("ECU.1", "FM.c", "GN 0.5mm2 2m")
-	w.wire("ECU.9", "G1", "BN 1mm2 1.5m")
-}
-
 // sketch is the circuit in the short notation of a harness file.
 func (w *writer) sketch() string {
 	var b strings.Builder
@@ -293,13 +394,16 @@ func (w *writer) sketch() string {
 	}
 	fmt.Fprintf(&b, "harness: 1\ntitle: %q\n", title)
 	b.WriteString("notes: |\n  Begun from a few answers; colours, places and figures are still to be corrected to the diagram.\n")
+	for _, remark := range w.a.Remarks() {
+		b.WriteString("  " + remark + "\n")
+	}
 	if w.a.Volts == 24 {
 		b.WriteString("supply: {off: 25.2, running: 28.2}\n")
 	}
 	b.WriteString("parts:\n" + strings.Join(w.parts, "\n") + "\n")
 	b.WriteString("wires:\n" + strings.Join(w.wires, "\n") + "\n")
 	b.WriteString("states:\n" + strings.Join(w.states(), "\n") + "\n")
-	if w.a.Switched == Controller {
+	if w.a.Switched == Controller && w.a.Low != Card {
 		b.WriteString("strategy:\n" + strings.Join(w.strategy(), "\n") + "\n")
 	}
 	return b.String()
@@ -309,6 +413,13 @@ func (w *writer) states() []string {
 	if w.a.Low == Module {
 		return []string{"  off: {key: on, commands: []}", "  slow: {key: on, commands: [fan], duty: 45}",
 			"  fast: {key: on, commands: [fan], duty: 90}"}
+	}
+	switch w.a.Low {
+	case Discrete:
+		return []string{"  off: {key: on, commands: []}", "  one: {key: on, commands: [a]}", "  two: {key: on, commands: [b]}",
+			"  full: {key: on, commands: [a, b]}"}
+	case Card:
+		return []string{"  off: {key: on, SEL: off}", `  "1": {key: on, SEL: "1"}`, `  "2": {key: on, SEL: "2"}`, `  "3": {key: on, SEL: "3"}`}
 	}
 	if w.a.Switched == Thermoswitch {
 		states := []string{"  cold: {key: on, coolant: 70}"}
@@ -327,6 +438,9 @@ func (w *writer) states() []string {
 func (w *writer) strategy() []string {
 	if w.a.Low == Module {
 		return []string{"  fan: {on-above: 92, off-below: 88, or: [ac]}"}
+	}
+	if w.a.Low == Discrete {
+		return []string{"  a: {on-above: 92, off-below: 88, or: [ac]}", "  b: {on-above: 99, off-below: 94, or: [pressure]}"}
 	}
 	var rules []string
 	for k, command := range w.stages {

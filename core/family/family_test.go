@@ -21,18 +21,20 @@ func TestEveryAnswer(t *testing.T) {
 			for _, low := range family.Lows {
 				for _, by := range family.Switchers {
 					for _, amps := range []float64{7, 16, 28} {
-						a := family.Answers{Title: "Pump: rear", Volts: volts, Fans: fans, Amps: amps, Low: low, Switched: by}
-						if a.Check() != nil {
-							continue
+						for k, a := range []family.Answers{{}, {NoLink: true, GroundRelay: true}, {Inverted: true}, {Sources: true}} {
+							a.Title, a.Volts, a.Fans, a.Amps, a.Low, a.Switched = "Pump: rear", volts, fans, amps, low, by
+							if a.Check() != nil {
+								continue
+							}
+							made++
+							t.Run(fmt.Sprintf("%d V, %d, %s, %s, %g A, %d", volts, fans, low, by, amps, k), func(t *testing.T) { runs(t, a) })
 						}
-						made++
-						t.Run(fmt.Sprintf("%d V, %d, %s, %s, %g A", volts, fans, low, by, amps), func(t *testing.T) { runs(t, a) })
 					}
 				}
 			}
 		}
 	}
-	assert.Equal(t, 2*3*(1*(4+3)+1*(6+5)), made) // one fan: four lows by a controller, three by a switch; two fans: six and five
+	assert.Greater(t, made, 200)
 }
 
 func runs(t *testing.T, a family.Answers) {
@@ -50,7 +52,7 @@ func runs(t *testing.T, a family.Answers) {
 		require.NoError(t, err)
 		require.True(t, p.Settled, s.Name)
 		for _, w := range p.Warnings {
-			assert.NotContains(t, []string{"short", "buzzes", "stalled", "backwards"}, w.Kind, w.Text)
+			assert.NotContains(t, []string{"short", "buzzes", "stalled", "backwards", "contact", "reversed", "diode", "parked"}, w.Kind, w.Text)
 		}
 		for name, f := range p.Fuses {
 			assert.False(t, f.Open, "%s blows in %s", name, s.Name)
@@ -85,4 +87,39 @@ func TestAnswersThatDoNotGoTogether(t *testing.T) {
 		_, err := family.Write(a)
 		assert.ErrorContains(t, err, want)
 	}
+}
+
+// A large fan has a relay that carries it, and the file says so; what a rest contact cannot carry is refused.
+func TestALargeFan(t *testing.T) {
+	a := family.Answers{Volts: 12, Fans: 1, Amps: 60, Low: family.FullOnly, Switched: family.Controller}
+	text, err := family.Write(a)
+	require.NoError(t, err)
+	assert.Contains(t, text, "60 A are too much for a usual relay of 40 A: a relay of 100 A is drawn.")
+	assert.Contains(t, text, "make: 100")
+	a.Inverted = true
+	_, err = family.Write(a)
+	assert.ErrorContains(t, err, "60 A is too much for it")
+}
+
+// An inverted line fails safe, and stops with the key.
+func TestAnInvertedLine(t *testing.T) {
+	text, err := family.Write(family.Answers{Volts: 12, Fans: 1, Amps: 14, Low: family.Resistor, Switched: family.Controller, Inverted: true})
+	require.NoError(t, err)
+	c, err := harness.Read([]byte(text))
+	require.NoError(t, err)
+	m, err := electric.New(c)
+	require.NoError(t, err)
+	speed := func(state, setup string) electric.Speed {
+		var done []electric.Action
+		if setup != "" {
+			done, err = electric.ParseSetup(c, []string{setup})
+			require.NoError(t, err)
+		}
+		p, err := m.Solve(electric.Condition{State: c.State(state), Setup: done})
+		require.NoError(t, err)
+		return p.Motors["M1"].Speed
+	}
+	assert.Equal(t, electric.Stopped, speed("off", ""))
+	assert.Equal(t, electric.Slow, speed("off", "ECU unplugged"), "with the line open the fan runs")
+	assert.Equal(t, electric.Stopped, speed("off", "key off"), "a parked vehicle's does not")
 }

@@ -27,6 +27,7 @@ const (
 	RestBurnt    = "rest contact burnt"
 	SticksAtRest = "sticks at rest"
 	SticksIn     = "sticks pulled in"
+	FuseOpen     = "fuse open" // of a relay with a fuse built in
 	Seized       = "seized"
 	Worn         = "worn"
 	ShortedTurns = "shorted turns"
@@ -78,7 +79,7 @@ var (
 			{CoilOpen, 2, ""}, {CoilShorted, 0.3, ""},
 			{MakeOpen, 2, ""}, {MakeBurnt, 5, "ohms"}, {MakeWelded, 1.5, ""},
 			{RestOpen, 1.5, ""}, {RestBurnt, 3, "ohms"},
-			{SticksAtRest, 2, ""}, {SticksIn, 1, ""},
+			{SticksAtRest, 2, ""}, {SticksIn, 1, ""}, {FuseOpen, 4, ""},
 			{MakeOpenB, 2, ""}, {MakeBurntB, 5, "ohms"}, {RestOpenB, 1.5, ""}, {RestBurntB, 3, "ohms"},
 		},
 		harness.KindMotor: {
@@ -121,6 +122,9 @@ func wordsFor(p *harness.Part) []Entry {
 		if !spec.HasRest() {
 			leaveOut = append(leaveOut, RestOpen, RestBurnt, RestOpenB, RestBurntB)
 		}
+		if spec.Fuse == 0 {
+			leaveOut = append(leaveOut, FuseOpen)
+		}
 		if len(spec.Poles()) == 1 {
 			leaveOut = append(leaveOut, MakeOpenB, MakeBurntB, RestOpenB, RestBurntB)
 		}
@@ -128,7 +132,7 @@ func wordsFor(p *harness.Part) []Entry {
 		if len(spec.Windings) == 0 {
 			leaveOut = append(leaveOut, WindingOpen)
 		} else {
-			leaveOut = append(leaveOut, Open, Brushes, Reversed)
+			leaveOut = append(leaveOut, Brushes, Reversed)
 		}
 	case *harness.ResistorCard:
 		if spec.Opens == 0 {

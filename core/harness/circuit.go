@@ -9,8 +9,12 @@ package harness
 
 import (
 	"fmt"
+	"slices"
 	"sort"
+	"strconv"
 	"strings"
+
+	"go.yaml.in/yaml/v3"
 )
 
 // Circuit is one harness file. Parts, wires, states and rules keep the order of the file.
@@ -30,8 +34,27 @@ type Circuit struct {
 // Zero means not given: see [Circuit.SupplyVolts].
 type Supply struct{ Off, Running float64 }
 
+// mostVolts is what a supply may have; above it other rules and other people's work begin (the 60 V limit of extra-low
+// direct voltage in ISO 6469-3, from memory).
+const mostVolts = 60
+
+// supplyVolts binds the volts of a supply.
+func supplyVolts(key string, at *float64) field {
+	f := number(key, at, 1, mostVolts)
+	read := f.read
+	f.read = func(r *reader, n *yaml.Node, where string) {
+		if v, err := strconv.ParseFloat(n.Value, 64); err == nil && v > mostVolts {
+			r.fail(n, where, "%s is %s V: mains and high-voltage work belongs to licensed people; here a supply has up to %d V", key, n.Value,
+				mostVolts)
+			return
+		}
+		read(r, n, where)
+	}
+	return f
+}
+
 func (s *Supply) fields() []field {
-	return []field{number("off", &s.Off, 1, 60), number("running", &s.Running, 1, 60)}
+	return []field{supplyVolts("off", &s.Off), supplyVolts("running", &s.Running)}
 }
 
 // Default supply of a 12 V vehicle, volts.
@@ -203,8 +226,47 @@ func (p *Part) Pins() []Pin {
 
 // FindPin checks a pin against the circuit; the error says which pins the part has.
 func (c *Circuit) FindPin(s string) (Pin, error) {
-	pin := ParsePin(s)
+	pin := c.kept(ParsePin(s))
 	return pin, c.checkPin(pin)
+}
+
+// kept is a relay's cavity by its standard terminal, whether it was named so or by the number printed on the relay. A name
+// that is both means the standard terminal.
+func (c *Circuit) kept(pin Pin) Pin {
+	part := c.Part(pin.Part)
+	if part == nil {
+		return pin
+	}
+	relay, ok := part.Spec.(*Relay)
+	if !ok || slices.Contains(part.Spec.Pins(), pin.Name) {
+		return pin
+	}
+	for name, printed := range relay.Printed {
+		if printed == pin.Name {
+			pin.Name = name
+		}
+	}
+	return pin
+}
+
+// Terminal is what a pin is called by who holds the part: for a relay with numbers of its own, the printed one and the
+// standard terminal, "3 (30)".
+func (c *Circuit) Terminal(pin Pin) string {
+	if part := c.Part(pin.Part); part != nil {
+		if relay, ok := part.Spec.(*Relay); ok {
+			if printed := relay.Printed[pin.Name]; printed != "" && printed != pin.Name {
+				return printed + " (" + pin.Name + ")"
+			}
+		}
+	}
+	return pin.Name
+}
+
+// Called is a pin in words, as [Circuit.Terminal] calls it: "K1.3 (30)".
+func (c *Circuit) Called(pin Pin) string {
+	words := pin
+	words.Name = c.Terminal(pin)
+	return words.String()
 }
 
 func (c *Circuit) checkPin(pin Pin) error {

@@ -105,6 +105,22 @@ type FanModule struct {
 	Grounds []string
 	Table   []*Row
 	Ramp    float64 // s
+	Electronics
+}
+
+// Electronics is what fan modules and PWM modules share: pins of a supply of its own for the logic, where it is not the
+// load's feed, and what each output may carry.
+type Electronics struct {
+	Logic                 []string
+	RatedAmps, RatedWatts float64
+}
+
+func (e *Electronics) fields() []field {
+	return []field{
+		words("logic", &e.Logic),
+		group("rating", func() bool { return e.RatedAmps > 0 || e.RatedWatts > 0 },
+			number("amps", &e.RatedAmps, 0.1, 1000), number("watts", &e.RatedWatts, 1, 20000)),
+	}
 }
 
 // Row is one line of the table: with just these inputs asserted, each output gets its share
@@ -131,7 +147,7 @@ func (f *FanModule) Outputs() []string {
 
 // Pins lists feeds, inputs, outputs, grounds.
 func (f *FanModule) Pins() []string {
-	return joinPins(f.Feeds, f.Inputs, f.Outputs(), f.Grounds)
+	return joinPins(f.Feeds, f.Logic, f.Inputs, f.Outputs(), f.Grounds)
 }
 
 func joinPins(lists ...[]string) []string {
@@ -161,7 +177,7 @@ func (f *FanModule) Match(asserted func(input string) bool) *Row {
 }
 func (*FanModule) describe() string { return "fan module" }
 func (f *FanModule) fields() []field {
-	return []field{
+	return append(f.Electronics.fields(), []field{
 		words("inputs", &f.Inputs).must(), words("feeds", &f.Feeds).must(), words("grounds", &f.Grounds).must(),
 		{
 			key: "table", required: true, schema: listSchema(objectSchema(new(Row).fields()), false),
@@ -188,7 +204,7 @@ func (f *FanModule) fields() []field {
 			},
 		},
 		number("ramp", &f.Ramp, 0.01, 60),
-	}
+	}...)
 }
 
 func (r *Row) fields() []field {
@@ -219,6 +235,7 @@ type PWMModule struct {
 	Open     Fallback
 	Grounded Fallback
 	Ramp     float64 // s
+	Electronics
 }
 
 // OutputPair is one output: its plus pin and, where drawn, its own return.
@@ -245,11 +262,11 @@ func (m *PWMModule) Pins() []string {
 			outs = append(outs, o.Minus)
 		}
 	}
-	return joinPins(m.Feeds, []string{m.Control}, outs, m.Grounds)
+	return joinPins(m.Feeds, m.Logic, []string{m.Control}, outs, m.Grounds)
 }
 func (*PWMModule) describe() string { return "PWM module" }
 func (m *PWMModule) fields() []field {
-	return []field{
+	return append(m.Electronics.fields(), []field{
 		text("control", &m.Control).must(), words("feeds", &m.Feeds).must(), words("grounds", &m.Grounds).must(),
 		named("outputs", &m.Outputs, func(o *OutputPair) *string { return &o.Name }, func(o *OutputPair) []field {
 			return []field{text("+", &o.Plus).must(), text("-", &o.Minus)}
@@ -260,8 +277,11 @@ func (m *PWMModule) fields() []field {
 		choice("open", &m.Open, FallFull, FallOff, FallHold),
 		choice("grounded", &m.Grounded, FallOff, FallFull),
 		number("ramp", &m.Ramp, 0.01, 60),
-	}
+	}...)
 }
+
+// edgeOfWindow is how far below its window's lower edge a duty still counts as the edge, per cent: the edges are inside.
+const edgeOfWindow = 0.01
 
 // Duty window of a module that does not say (common practice).
 const defaultDutyMin, defaultDutyMax = 10, 90
@@ -276,7 +296,7 @@ func (m *PWMModule) Share(duty float64) float64 {
 	if high == 0 {
 		high = defaultDutyMax
 	}
-	if duty < low {
+	if duty < low-edgeOfWindow {
 		return 0
 	}
 	return min(1, duty/high)

@@ -303,6 +303,9 @@ func (r *reader) whole(root *yaml.Node) {
 	if len(r.circuit.States) == 0 {
 		r.fail(root, "states", "there is no state; write states: {off: {key: on}}")
 	}
+	if unread := r.circuit.unread(); len(unread) > 0 {
+		r.fail(root, "strategy", "nobody reads the input %s; name it in or or unless of a rule", strings.Join(unread, ", "))
+	}
 	pins, fuses := 0, 0
 	for _, p := range r.circuit.Parts {
 		own := len(p.Pins())
@@ -414,7 +417,7 @@ func (r *reader) wires(n *yaml.Node) {
 			r.fail(k, where, "a wire is FROM - TO, as in \"K1.87 - M1.+\"")
 			return
 		}
-		w := &Wire{From: ParsePin(from), To: ParsePin(to), Line: k.Line}
+		w := &Wire{From: r.circuit.kept(ParsePin(from)), To: r.circuit.kept(ParsePin(to)), Line: k.Line}
 		for _, pin := range []Pin{w.From, w.To} {
 			if err := r.circuit.checkPin(pin); err != nil {
 				r.fail(k, where, "%v", err)
@@ -475,6 +478,17 @@ func (r *reader) strategy(n *yaml.Node) {
 			r.fail(k, where, "no controller pin listens to this command (%s)", strings.Join(commands, ", "))
 		}
 		r.fields(v, where, rule.fields())
+		for _, word := range rule.Unless {
+			if len(r.circuit.inputPins(word)) == 0 {
+				r.fail(v, where, "unless: %q is no input of a controller, by its pin or its name", word)
+			}
+		}
+		switch {
+		case (rule.From == nil) != (rule.To == nil):
+			r.fail(v, where, "a duty that follows the temperature has from and to, as in from: {at: 92, duty: 20}, to: {at: 104, duty: 90}")
+		case rule.From != nil && rule.From.At >= rule.To.At:
+			r.fail(v, where, "from: at must be below to: at")
+		}
 		for _, or := range rule.Or {
 			if !r.circuit.listensTo(or) {
 				r.fail(v, where, "or: %q is none of ac, pressure, no-sensor, nor a controller's pin with an input", or)

@@ -12,6 +12,7 @@ type State struct {
 	Name     string
 	Key      bool
 	Running  bool // engine
+	Cranking bool // the starter turns it
 	AC       bool
 	Coolant  *float64           // °C
 	Pressure *float64           // bar, high side of the refrigerant
@@ -19,6 +20,7 @@ type State struct {
 	Commands []string           // nil: the strategy decides; empty: none
 	Duty     *float64           // per cent, of what is commanded by pulses
 	Duties   map[string]float64 // per cent by command, where the state tells them apart
+	Hertz    float64            // of pulsed lines; 0: not said
 	Words    map[string]string
 	Line     int
 }
@@ -26,13 +28,14 @@ type State struct {
 func (s *State) fields(c *Circuit) []field {
 	fields := []field{
 		onOff("key", &s.Key),
-		engineField(&s.Running),
+		s.engineField(),
 		onOff("ac", &s.AC),
 		optional("coolant", &s.Coolant, -60, 200),
 		optional("pressure", &s.Pressure, 0, 100),
 		optional("speed", &s.Speed, 0, 400),
 		words("commands", &s.Commands),
 		s.dutyField(c),
+		number("hertz", &s.Hertz, 1, 1e5),
 	}
 	for _, word := range c.stateWords() {
 		fields = append(fields, s.wordField(word))
@@ -54,7 +57,7 @@ func (c *Circuit) stateWords() []string {
 			continue
 		}
 		for _, word := range words {
-			known := slices.Contains([]string{"key", "engine", "ac", "coolant", "pressure", "speed", "commands", "duty", ""}, word)
+			known := slices.Contains([]string{"key", "engine", "ac", "coolant", "pressure", "speed", "commands", "duty", "hertz", ""}, word)
 			if !known && !slices.Contains(found, word) {
 				found = append(found, word)
 			}
@@ -113,8 +116,46 @@ type Rule struct {
 	OnAbove, OffBelow *float64
 	PressureAbove     *float64 // bar at which "pressure" in Or holds
 	Or                []string
+	Unless            []string // inputs that hold the command off while they are asserted: a kill
 	With              []string
 	Line              int
+
+	// A command with a duty that follows the temperature between two points; holding from the first on. Nil: none.
+	From, To *DutyPoint
+}
+
+// DutyPoint is a temperature, °C, and the duty in per cent that belongs to it.
+type DutyPoint struct{ At, Duty float64 }
+
+func (d *DutyPoint) fields() []field {
+	return []field{number("at", &d.At, -60, 200).must(), number("duty", &d.Duty, 0, 100).must()}
+}
+
+// dutyPoint binds one end of a duty that follows the temperature.
+func dutyPoint(key string, at **DutyPoint) field {
+	return field{
+		key: key, schema: objectSchema(new(DutyPoint).fields()),
+		read: func(r *reader, n *yaml.Node, where string) {
+			d := &DutyPoint{}
+			r.fields(n, where+": "+key, d.fields())
+			*at = d
+		},
+		node: func() *yaml.Node {
+			if *at == nil {
+				return nil
+			}
+			return flow((*at).fields())
+		},
+	}
+}
+
+// duty is what the rule gives its command at a temperature; known is false where its duty follows none.
+func (r *Rule) duty(coolant *float64) (duty float64, known bool) {
+	if r.From == nil || r.To == nil || coolant == nil {
+		return 0, false
+	}
+	share := min(1, max(0, (*coolant-r.From.At)/(r.To.At-r.From.At)))
+	return r.From.Duty + share*(r.To.Duty-r.From.Duty), true
 }
 
 // NoSensor is the word of a strategy's "or" that holds while the sensor reads what no
@@ -126,17 +167,39 @@ func (c *Circuit) listensTo(or string) bool {
 	if or == "ac" || or == "pressure" || or == NoSensor {
 		return true
 	}
-	pin := ParsePin(or)
-	part := c.Part(pin.Part)
-	if part == nil {
-		return false
+	return len(c.inputPins(or)) > 0
+}
+
+// inputPins are the controllers' pins that a word of the strategy means: a pin, or the name of an input.
+func (c *Circuit) inputPins(word string) []string {
+	var pins []string
+	for _, p := range c.OfKind(KindController) {
+		for _, role := range p.Spec.(*Controller).PinRoles {
+			pin := Pin{Part: p.Name, Name: role.Name}.String()
+			if role.Input != "" && (word == pin || word == role.Input) {
+				pins = append(pins, pin)
+			}
+		}
 	}
-	spec, ok := part.Spec.(*Controller)
-	if !ok {
-		return false
+	return pins
+}
+
+// unread lists the inputs that no rule of the strategy reads. One that is pulled up and wired to a sensor is read as the
+// temperature.
+func (c *Circuit) unread() []string {
+	var list []string
+	for _, p := range c.OfKind(KindController) {
+		for _, role := range p.Spec.(*Controller).PinRoles {
+			pin := Pin{Part: p.Name, Name: role.Name}.String()
+			read := slices.ContainsFunc(c.Strategy, func(r *Rule) bool {
+				return slices.ContainsFunc(append(slices.Clone(r.Or), r.Unless...), func(w string) bool { return w == pin || w == role.Input })
+			})
+			if role.Input != "" && role.PullUp == 0 && !read {
+				list = append(list, pin+" ("+role.Input+")")
+			}
+		}
 	}
-	role := spec.Role(pin.Name)
-	return role != nil && role.Input != ""
+	return list
 }
 
 // Bar above which "or: [pressure]" holds when the rule says nothing (common practice: high
@@ -149,6 +212,9 @@ func (r *Rule) fields() []field {
 		optional("off-below", &r.OffBelow, -60, 200),
 		optional("pressure-above", &r.PressureAbove, 0, 100),
 		words("or", &r.Or),
+		words("unless", &r.Unless),
+		dutyPoint("from", &r.From),
+		dutyPoint("to", &r.To),
 		words("with", &r.With),
 	}
 }
@@ -160,6 +226,30 @@ type Heard struct {
 	Sensor  bool     // a sensor is wired to it
 	Coolant *float64 // °C by that sensor; nil where what it reads can be no temperature
 	Inputs  []string // pins asserted, as "ECU.12"
+}
+
+// coolant is the temperature that counts: by the sensor, where there is one.
+func (h Heard) coolant(s *State) *float64 {
+	if h.Sensor {
+		return h.Coolant
+	}
+	return s.Coolant
+}
+
+// DutyIn is the duty in per cent that a command has in a state: the state's own, or the one that the strategy gives it at
+// the temperature; known is false where neither says any.
+func (c *Circuit) DutyIn(s *State, command string, heard Heard) (duty float64, known bool) {
+	if duty, known = s.DutyOf(command); known {
+		return duty, true
+	}
+	for _, rule := range c.Strategy {
+		if rule.Command == command {
+			if duty, known = rule.duty(heard.coolant(s)); known {
+				return duty, true
+			}
+		}
+	}
+	return 0, false
 }
 
 // CommandsIn lists the commands that hold in a state, given those that held before it (a
@@ -179,7 +269,7 @@ func (c *Circuit) CommandsIn(s *State, before []string, heard Heard) []string {
 		}
 	}
 	for _, rule := range c.Strategy {
-		if rule.holds(s, slices.Contains(before, rule.Command), heard) {
+		if rule.holds(c, s, slices.Contains(before, rule.Command), heard) {
 			add(rule.Command)
 			for _, also := range rule.With {
 				add(also)
@@ -189,10 +279,16 @@ func (c *Circuit) CommandsIn(s *State, before []string, heard Heard) []string {
 	return given
 }
 
-func (r *Rule) holds(s *State, before bool, heard Heard) bool {
-	coolant := s.Coolant
-	if heard.Sensor {
-		coolant = heard.Coolant
+func (r *Rule) holds(c *Circuit, s *State, before bool, heard Heard) bool {
+	asserted := func(word string) bool {
+		return slices.ContainsFunc(c.inputPins(word), func(pin string) bool { return slices.Contains(heard.Inputs, pin) })
+	}
+	if slices.ContainsFunc(r.Unless, asserted) {
+		return false
+	}
+	coolant := heard.coolant(s)
+	if coolant != nil && r.From != nil && *coolant >= r.From.At {
+		return true
 	}
 	if coolant != nil && r.OnAbove != nil {
 		if *coolant >= *r.OnAbove {
@@ -204,7 +300,7 @@ func (r *Rule) holds(s *State, before bool, heard Heard) bool {
 	}
 	for _, or := range r.Or {
 		switch {
-		case or == NoSensor && heard.Sensor && heard.Coolant == nil, slices.Contains(heard.Inputs, or):
+		case or == NoSensor && heard.Sensor && heard.Coolant == nil, asserted(or):
 			return true
 		case or == "ac" && s.AC:
 			return true
@@ -232,7 +328,10 @@ func (s *State) Conditions() []string {
 	if s.Key {
 		list[0] = "key on"
 	}
-	if s.Running {
+	switch {
+	case s.Cranking:
+		list = append(list, "engine cranking")
+	case s.Running:
 		list = append(list, "engine running")
 	}
 	if s.AC {
@@ -304,26 +403,28 @@ func onOff(key string, at *bool) field {
 	return f
 }
 
-func engineField(at *bool) field {
+func (s *State) engineField() field {
+	words := []string{"off", "running", "cranking"}
 	return field{
-		key: "engine", schema: schema{"enum": []string{"off", "running"}},
+		key: "engine", schema: schema{"enum": words},
 		read: func(r *reader, n *yaml.Node, where string) {
-			s, ok := r.scalar(n, where+": engine", "off or running")
+			word, ok := r.scalar(n, where+": engine", strings.Join(words, ", "))
 			switch {
 			case !ok:
-			case s == "running":
-				*at = true
-			case s == "off":
-				*at = false
+			case slices.Contains(words, word):
+				s.Running, s.Cranking = word == "running", word == "cranking"
 			default:
-				r.fail(n, where, "engine cannot be %q (off, running)", s)
+				r.fail(n, where, "engine cannot be %q (%s)", word, strings.Join(words, ", "))
 			}
 		},
 		node: func() *yaml.Node {
-			if !*at {
-				return nil
+			switch {
+			case s.Cranking:
+				return scalar("cranking")
+			case s.Running:
+				return scalar("running")
 			}
-			return scalar("running")
+			return nil
 		},
 	}
 }

@@ -2,10 +2,11 @@ package harness
 
 import (
 	"fmt"
-	"math"
 	"regexp"
 	"strconv"
 	"strings"
+
+	"ironthread/core/units"
 )
 
 // Colours of insulation by IEC 60757, as the trade uses them.
@@ -30,8 +31,7 @@ func (s Size) SquareMM() float64 {
 	if !s.AWG {
 		return s.Figure
 	}
-	d := 0.127 * math.Pow(92, (36-s.Figure)/39)
-	return math.Pi / 4 * d * d
+	return units.FromAWG(s.Figure)
 }
 
 // Given tells whether a size was written. AWG 0 is a size.
@@ -126,13 +126,30 @@ func (w *Wire) takeColour(word string) (bool, error) {
 	if word[0] < 'A' || word[0] > 'Z' {
 		return false, nil
 	}
-	for _, code := range strings.Split(word, "/") {
+	ends := strings.Split(word, otherEnd)
+	if len(ends) > 2 {
+		return false, fmt.Errorf("%q: a wire has one colour, or two, one at each end, as in \"GN>BU\"", word)
+	}
+	for _, code := range strings.Split(strings.Join(ends, "/"), "/") {
 		if !isColour(code) {
 			return false, fmt.Errorf("%q is no colour of IEC 60757 (%s)", code, strings.Join(Colours, " "))
 		}
 	}
 	w.Colour = word
 	return true, nil
+}
+
+// otherEnd stands between the colours of a wire that has another one at its other end: GN>BU is green where the wire is
+// written from, blue where it goes to.
+const otherEnd = ">"
+
+// ColourAt is the wire's colour as seen at one of its pins.
+func (w *Wire) ColourAt(pin Pin) string {
+	from, to, two := strings.Cut(w.Colour, otherEnd)
+	if two && pin == w.To {
+		return to
+	}
+	return from
 }
 
 func isColour(code string) bool {

@@ -37,4 +37,13 @@ func (w *writer) interventions() {
 	if does(electric.Swapped) {
 		w.caution(intervenes)
 	}
+	for _, a := range w.test.Setup { // a card or a resistor renewed and not yet run
+		renewed := a.Verb == electric.Renewed || a.Verb == electric.RenewedUsed
+		if part := w.circuit.Part(a.Part); renewed && part != nil && w.test.Kind().InState() {
+			switch part.Kind() {
+			case harness.KindResistorCard, harness.KindResistor, harness.KindLimiter:
+				w.caution("Bolt " + a.Part + " into its airflow first: outside it, it overheats within seconds.")
+			}
+		}
+	}
 }

@@ -71,7 +71,7 @@ func (w *writer) wiggled() {
 // ohms are read with the power off, or of a part out of the car.
 func (w *writer) ohms() {
 	if !w.test.At.Inner {
-		w.card.Title = fmt.Sprintf("Ohms from %s to %s", w.test.At, w.test.From)
+		w.card.Title = fmt.Sprintf("Ohms from %s to %s", w.called(w.test.At), w.called(w.test.From))
 		w.step("Null the leads first: they read up to an ohm.", "One lead: "+w.where(w.test.At)+".",
 			"The other: "+w.where(w.test.From)+".")
 		w.caution(powerOff)
@@ -84,21 +84,25 @@ func (w *writer) ohms() {
 		w.caution(hotSystem)
 		return
 	}
-	w.card.Title = fmt.Sprintf("%s on the bench: ohms from %s to %s", w.test.At.Part, w.test.At.Name, w.test.From.Name)
-	if slices.ContainsFunc(w.test.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack }) {
+	w.card.Title = fmt.Sprintf("%s on the bench: ohms from %s to %s", w.test.At.Part, w.terminal(w.test.At), w.terminal(w.test.From))
+	if k := slices.IndexFunc(w.test.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack }); k >= 0 {
+		pack := w.test.Setup[k]
 		w.card.Title += ", energised"
-		w.step("Energise the coil from a small battery through a fused lead: plus on 86, minus on 85.")
+		w.step(fmt.Sprintf("Energise the coil from a small battery through a fused lead: plus on %s, minus on %s.", w.terminal(pack.From),
+			w.terminal(pack.To)))
 		if relay, ok := w.circuit.Part(w.test.At.Part).Spec.(*harness.Relay); ok && relay.Suppression == harness.DiodeSuppr {
 			w.caution(diodeCoil)
 		}
 	}
 	w.step("Null the leads first: they read up to an ohm.",
-		fmt.Sprintf("Ohmmeter between terminals %s and %s as printed on the relay.", w.test.At.Name, w.test.From.Name))
-	w.caution(mirrored)
+		fmt.Sprintf("Ohmmeter between terminals %s and %s, %s.", w.terminal(w.test.At), w.terminal(w.test.From), w.printed()))
+	if w.circuit.Part(w.test.At.Part).Kind() == harness.KindRelay {
+		w.caution(mirrored)
+	}
 }
 
 func (w *writer) buzzer() {
-	w.card.Title = fmt.Sprintf("Buzzer from %s to %s", w.test.At, w.test.From)
+	w.card.Title = fmt.Sprintf("Buzzer from %s to %s", w.called(w.test.At), w.called(w.test.From))
 	w.step("One lead: "+w.where(w.test.At)+".", "The other: "+w.where(w.test.From)+".",
 		"A buzzer sounds through a burnt contact too: it finds what is open, not what is weak.")
 	if !w.test.At.Inner {
@@ -107,9 +111,13 @@ func (w *writer) buzzer() {
 }
 
 func (w *writer) clamp() {
-	w.card.Title = fmt.Sprintf("Clamp the current into %s, %s", w.test.At, w.asked)
-	w.step("Zero the clamp with the other consumers already on.", "Clamp round one wire only: "+w.where(w.test.At)+".",
-		"Either way round will do: the sign is left aside.")
+	w.card.Title = fmt.Sprintf("Clamp the current at %s, %s", w.called(w.test.At), w.asked)
+	round := "Clamp round one wire only: " + w.where(w.test.At) + "."
+	if w.test.From.Part != "" {
+		w.card.Title = fmt.Sprintf("Clamp the current at %s and %s together, %s", w.called(w.test.At), w.called(w.test.From), w.asked)
+		round = "Clamp round two wires at once, laid the same way: " + w.where(w.test.At) + ", and " + w.where(w.test.From) + "."
+	}
+	w.step("Zero the clamp with the other consumers already on.", round, "Either way round will do: the sign is left aside.")
 	w.caution(leadsClear)
 }
 
@@ -122,6 +130,36 @@ func (w *writer) lamp() {
 	w.caution(lampDraws)
 }
 
+// across words what lies between two leads: a part, a wire, or two pins.
+func (w *writer) across(tool string) string {
+	at, from := w.test.At, w.test.From
+	volts := tool == "Volts"
+	switch {
+	case volts && at.Part == from.Part && len(w.circuit.Part(at.Part).Pins()) == 2:
+		return "Voltage drop across " + at.Part
+	case volts && at.Part == from.Part:
+		return fmt.Sprintf("Voltage drop across %s, %s to %s", at.Part, w.terminal(at), w.terminal(from))
+	case volts && w.circuit.Wire(at, from) != nil:
+		return fmt.Sprintf("Voltage drop along the wire %s to %s", w.called(at), w.called(from))
+	case volts:
+		return fmt.Sprintf("Voltage drop from %s to %s", w.called(at), w.called(from))
+	}
+	return fmt.Sprintf("%s from %s to %s", tool, w.called(at), w.called(from))
+}
+
+// called, terminal and printed are how pins are called by who stands at the car.
+func (w *writer) called(pin harness.Pin) string   { return w.circuit.Called(pin) }
+func (w *writer) terminal(pin harness.Pin) string { return w.circuit.Terminal(pin) }
+
+// printed says where a relay's numbers are read.
+func (w *writer) printed() string {
+	part := w.circuit.Part(w.test.At.Part)
+	if part.Kind() != harness.KindRelay {
+		return "on the part itself"
+	}
+	return "by the print on the relay"
+}
+
 // leads words what is read at a pin with two leads, one on the battery's negative post or on another pin.
 func (w *writer) leads(tool, black, red string) {
 	part := w.circuit.Part(w.test.At.Part)
@@ -129,7 +167,7 @@ func (w *writer) leads(tool, black, red string) {
 	w.card.Title = fmt.Sprintf("%s at %s, %s", tool, w.side(w.test.At), asked)
 	at := "battery negative post"
 	if w.test.From.Part != "" {
-		w.card.Title = fmt.Sprintf("%s from %s to %s, %s", strings.Replace(tool, "Volts", "Drop", 1), w.test.At, w.test.From, asked)
+		w.card.Title = fmt.Sprintf("%s, %s", w.across(tool), asked)
 		at = w.where(w.test.From)
 	}
 	w.step(black+at+".", red+w.where(w.test.At)+".")

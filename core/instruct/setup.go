@@ -44,13 +44,14 @@ func (w *writer) do(a electric.Action) string {
 		}
 		return "take " + a.Part + " apart" + w.place(a.Part)
 	case electric.Jumper:
-		return fmt.Sprintf("bridge %s to %s with a fused lead", a.From, a.To)
+		return fmt.Sprintf("bridge %s to %s with a fused lead", w.called(a.From), w.called(a.To))
 	case electric.GroundPin:
-		return fmt.Sprintf("join %s to battery negative with a fused lead, once it is proven to be no hard feed", a.From)
+		return fmt.Sprintf("join %s to battery negative with a fused lead, once it is proven to be no hard feed", w.called(a.From))
 	case electric.Feed:
-		return fmt.Sprintf("join %s to battery positive with a fused lead", a.From)
+		return fmt.Sprintf("join %s to battery positive with a fused lead", w.called(a.From))
 	case electric.Pack:
-		return fmt.Sprintf("battery pack, fused, on the part itself: plus to terminal %s, minus to terminal %s", a.From.Name, a.To.Name)
+		return fmt.Sprintf("battery pack, fused, on the part itself: plus to terminal %s, minus to terminal %s", w.terminal(a.From),
+			w.terminal(a.To))
 	case electric.Swapped:
 		return fmt.Sprintf("let %s and %s change places%s", a.Part, a.Other, w.place(a.Part))
 	case electric.Engine:
@@ -58,6 +59,10 @@ func (w *writer) do(a electric.Action) string {
 			electric.EngineRunning: "start the engine, hands and leads clear of belts and blades", electric.EngineOff: "stop the engine",
 			electric.EngineCranking: "let a second person crank the engine, its fuel shut off",
 		}[a.Runs]
+	case electric.Key, electric.AC:
+		return "turn the " + a.Spoken()
+	case electric.Coolant, electric.Pressure, electric.RoadSpeed:
+		return "bring it under watch to where it is " + a.Spoken()
 	case electric.Replaced:
 		return fmt.Sprintf("put a resistor of %s on the plug of %s; it blinds gauge and controller to real heat",
 			probe.FormatOhms(a.Ohms), a.Part)
@@ -83,7 +88,7 @@ func (w *writer) undo(a electric.Action) string {
 	case electric.Unplugged, electric.Replaced:
 		return "plug " + a.Part + " in again" + w.place(a.Part)
 	case electric.Jumper, electric.GroundPin, electric.Feed:
-		return "take the lead off " + a.From.String()
+		return "take the lead off " + w.called(a.From)
 	case electric.Pack:
 		return "take the battery pack off " + a.From.Part
 	case electric.Swapped:
@@ -104,7 +109,7 @@ func (w *writer) side(pin harness.Pin) string {
 	switch w.circuit.Part(pin.Part).Kind() {
 	case harness.KindFuse, harness.KindSwitch, harness.KindResistor:
 	default:
-		return pin.String()
+		return w.called(pin)
 	}
 	for _, wire := range w.circuit.Wires {
 		for _, ends := range [][2]harness.Pin{{wire.From, wire.To}, {wire.To, wire.From}} {
@@ -113,7 +118,7 @@ func (w *writer) side(pin harness.Pin) string {
 			}
 		}
 	}
-	return pin.String()
+	return w.called(pin)
 }
 
 // where tells where the lead goes: pin, place, colour of the wire.
@@ -124,7 +129,7 @@ func (w *writer) where(pin harness.Pin) string {
 	}
 	for _, wire := range w.circuit.Wires {
 		if (wire.From == pin || wire.To == pin) && wire.Colour != "" {
-			s += ", " + wire.Colour + " wire"
+			s += ", " + wire.ColourAt(pin) + " wire"
 			break
 		}
 	}
@@ -145,7 +150,7 @@ func (w *writer) lookWith(setup []electric.Action) string {
 		case electric.Swapped:
 			return fmt.Sprintf(", %s and %s swapped", a.Part, a.Other)
 		case electric.Jumper:
-			return fmt.Sprintf(", %s bridged to %s", a.From, a.To)
+			return fmt.Sprintf(", %s bridged to %s", w.called(a.From), w.called(a.To))
 		case electric.Pack:
 			return fmt.Sprintf(", %s fed directly", a.From.Part)
 		}

@@ -5,11 +5,19 @@ import (
 	"slices"
 	"strings"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
 // How a state is brought about: its conditions, the command, or what else makes the controller ask for it.
+
+// State says how a state is brought about: "Low: key on; command low."
+func State(c *harness.Circuit, state *harness.State, now Now) string {
+	w := &writer{circuit: c, test: probe.Test{Do: probe.LookAtFans, State: state, Setup: now.Setup}, now: Now{Setup: now.Setup, Kit: now.Kit}}
+	w.inState()
+	return w.card.Steps[0]
+}
 
 // inState words the state and adds the step that brings it about: every condition in which it differs
 // from a parked vehicle, and the command. It is empty for a test that needs no state.
@@ -17,51 +25,53 @@ func (w *writer) inState() string {
 	if !w.test.Kind().InState() {
 		return ""
 	}
-	commands := w.circuit.CommandsIn(w.test.State, nil, harness.Heard{})
-	conditions := w.test.State.Conditions()
-	asked := "nothing commanded"
+	state := electric.Under(w.test.State, w.test.Setup)
+	commands := w.circuit.CommandsIn(state, nil, harness.Heard{})
+	conditions := state.Conditions()
+	asked := "no fan commanded"
+	how := strings.Join(conditions, ", ")
 	switch {
+	case len(commands) > 0 && w.now.State == w.test.State:
+		asked = state.Name + " commanded"
+		how += "; " + asked
 	case len(commands) > 0:
-		asked = w.test.State.Name + " commanded"
+		asked = state.Name + " commanded"
+		how += "; " + w.commanding(state, commands)
 	case !w.commands(), len(conditions) > 1:
-		asked = "in " + w.test.State.Name // a switch, a knob or the heat decides, or the controller for itself
-	}
-	whole := strings.Join(conditions, ", ")
-	switch {
-	case w.now.State == w.test.State:
-		w.step(fmt.Sprintf("%s stays as it is (%s; %s).", capital(w.test.State.Name), asked, whole))
-	case len(commands) == 0 && asked == "nothing commanded":
-		w.step(fmt.Sprintf("%s, nothing commanded (%s).", capital(whole), w.test.State.Name))
-	case len(commands) == 0 && w.commands():
-		w.step(fmt.Sprintf("%s, nothing commanded: bring it %s.", capital(whole), asked))
-	case len(commands) == 0:
-		w.step(fmt.Sprintf("%s: bring it %s.", capital(whole), asked))
-	case w.now.Kit.Scan != probe.CommandTool:
-		w.step(fmt.Sprintf("%s. Bring on %s without a scan tool that commands: %s.", capital(whole), w.test.State.Name,
-			w.withoutTool(w.now.Kit, w.test.State)))
-	case w.test.State.Commands == nil: // the controller commands it by itself
-		w.step(fmt.Sprintf("%s: the controller then commands %s (%s).", capital(whole),
-			strings.Join(commands, " and "), w.test.State.Name))
+		asked = "in " + state.Name // a switch, a knob or the heat decides, or the controller for itself
 	default:
-		w.step(fmt.Sprintf("%s. Command %s%s.", capital(whole), w.test.State.Name, w.commandWords(w.test.State, commands)))
+		how += "; " + asked
 	}
+	name := capital(state.Name)
+	if w.now.State == w.test.State {
+		name = "Still in " + state.Name
+	}
+	w.step(name + ": " + how + ".")
 	return asked
 }
 
-// commandWords names what is commanded where the state's own name does not say it, and the duty.
+// commanding says how the commands of a state are brought on.
+func (w *writer) commanding(state *harness.State, commands []string) string {
+	switch {
+	case w.now.Kit.Scan != probe.CommandTool:
+		return "without a scan tool that commands: " + w.withoutTool(w.now.Kit, state)
+	case state.Commands == nil:
+		return "the controller then commands " + strings.Join(commands, " and ") + " by itself"
+	}
+	return "command " + state.Name + w.commandWords(state, commands)
+}
+
+// commandWords names what is commanded with it where the state's own name does not say it, and the duty.
 func (w *writer) commandWords(s *harness.State, commands []string) string {
-	var list []string
+	words := ""
 	for _, c := range commands {
-		if duty, known := s.DutyOf(c); known {
-			list = append(list, fmt.Sprintf("%s at %g %%", c, duty))
+		if duty, known := w.circuit.DutyIn(s, c, harness.Heard{}); known {
+			words += fmt.Sprintf(", %s at %.0f %%", c, duty)
 		} else if c != s.Name {
-			list = append(list, c)
+			words += ", with " + c
 		}
 	}
-	if len(list) == 0 {
-		return ""
-	}
-	return " (" + strings.Join(list, ", ") + ")"
+	return words
 }
 
 // commands tells whether a controller commands any state of the circuit.

@@ -39,7 +39,7 @@ func Verify(m *electric.Model, list []repair.Check, s *State) *Verification {
 		}
 	}
 	for _, action := range s.Ledger {
-		if !action.Lasts() {
+		if !action.Lasts() && !action.Stands() {
 			v.Way = append(v.Way, action.String())
 		}
 	}

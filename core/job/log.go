@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"ironthread/core/diagnose"
+	"ironthread/core/drill"
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
@@ -36,11 +37,12 @@ const (
 	Repaired Kind = "repaired" // Body: Action, Text, Fault, Proven, Parts, Minutes
 	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
 	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
+	Drilled  Kind = "drilled"  // Body: Hidden, what a drill's vehicle has; shown to nobody before the end
 	Moved    Kind = "moved"    // Body: Revision of the harness that the job goes by from now on; Text, what changes
 )
 
 // Kinds lists them all.
-var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved}
+var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved, Drilled}
 
 // Reason is why a job closes.
 type Reason string
@@ -83,8 +85,10 @@ type Body struct {
 	Reason  Reason  `json:"reason,omitempty"`  // of closing
 	Photo   int64   `json:"photo,omitempty"`
 
-	Revision   int64       `json:"revision,omitempty"`   // of the harness
-	Conclusion *Conclusion `json:"conclusion,omitempty"` // of a closed job, as it stood then
+	Revision   int64         `json:"revision,omitempty"` // of the harness
+	Hidden     *drill.Hidden `json:"hidden,omitempty"`
+	Score      *drill.Score  `json:"score,omitempty"`      // of a drill that has ended
+	Conclusion *Conclusion   `json:"conclusion,omitempty"` // of a closed job, as it stood then
 
 	Expected string `json:"expected,omitempty"` // Good in words, as older logs have it; for reading only
 }
@@ -112,6 +116,9 @@ type State struct {
 
 	Conclusion *Conclusion // of a closed job; nil where it was closed before conclusions were kept
 
+	Drill *drill.Hidden // what is hidden in the vehicle, where the job is a drill
+	Score *drill.Score  // of a drill that has ended
+
 	Repairs []Body            // not struck out, oldest first
 	Said    map[string]string // checks answered by hand since the last repair, by their key
 }
@@ -123,6 +130,10 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 	s := &State{Said: map[string]string{}}
 	for _, e := range entries {
 		s.Last = max(s.Last, e.Seq)
+		if e.Kind == Drilled {
+			s.Drill = e.Body.Hidden
+			continue
+		}
 		if e.Kind == Struck || s.attach(e, struck[e.Seq]) {
 			continue
 		}
@@ -189,7 +200,7 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 		if a.Verb != electric.Renewed && a.Verb != electric.RenewedUsed { // a part may be renewed again
 			s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
 		}
-		s.Ledger = append(s.Ledger, a)
+		s.Ledger = electric.Then(s.Ledger, a)
 		if e.Kind == Repaired {
 			s.Repairs = append(s.Repairs, e.Body)
 			s.Said = map[string]string{} // another car: asked again
@@ -197,7 +208,7 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 	case Checked:
 		s.Said[e.Body.Check] = e.Body.Text
 	case Closed:
-		s.Closed, s.Reason, s.Conclusion = true, e.Body.Reason, e.Body.Conclusion
+		s.Closed, s.Reason, s.Conclusion, s.Score = true, e.Body.Reason, e.Body.Conclusion, e.Body.Score
 	}
 	return nil
 }

@@ -26,6 +26,17 @@ type Summary struct {
 	Kinds    []string  `json:"kinds,omitempty"` // what kind of fault each is
 	Wrong    int       `json:"wrong,omitempty"` // parts renewed that were not it
 	Minutes  float64   `json:"minutes"`         // from the first entry to the last
+	Practice *Practice `json:"practice,omitempty"`
+}
+
+// Practice is how a drill ended, for the record of whoever ended it.
+type Practice struct {
+	Who     string  `json:"who"`
+	Won     bool    `json:"won"`
+	Tests   int     `json:"tests"`
+	Minutes float64 `json:"minutes"` // by the price of each reading
+	Guide   float64 `json:"guide"`   // minutes of the guide on the same vehicle
+	Unsafe  int     `json:"unsafe"`
 }
 
 // Summarise sums a folded job up.
@@ -38,10 +49,13 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 	for _, b := range s.Beads {
 		if b.Kind == Closed && !b.StruckOut {
 			sum.Said, sum.ClosedAt = b.Body.Text, b.At
+			if x := b.Body.Score; x != nil {
+				sum.Practice = &Practice{b.Who, x.Won, x.Tests, x.Minutes, x.GuideTime, len(x.Unsafe)}
+			}
 		}
 	}
 	for _, a := range s.Ledger {
-		if !s.Closed || !a.Lasts() { // what lasts is a closed car's own
+		if !s.Closed || !a.Lasts() && !a.Stands() { // what lasts is a closed car's own
 			sum.Ledger = append(sum.Ledger, a.String())
 		}
 	}

@@ -79,11 +79,15 @@ func (s *sheet) writeController(p *harness.Part, spec *harness.Controller) {
 	}
 }
 
-// module writes a module's rails and gives them.
-func (s *sheet) module(p *harness.Part, feeds, grounds []string) (feed, ground string) {
+// module writes a module's rails and gives them: its load's feed, its ground, and what its electronics live on.
+func (s *sheet) module(p *harness.Part, feeds, grounds, logic []string) (feed, ground, alive string) {
 	feed, ground = s.rail(p, feeds, ""), s.rail(p, grounds, "0")
-	s.resist(feed, ground, innardsR)
-	return feed, ground
+	alive = feed
+	if len(logic) > 0 {
+		alive = s.rail(p, logic, "")
+	}
+	s.resist(alive, ground, innardsR)
+	return feed, ground, alive
 }
 
 // output is an average-value switch: the output has its share of the rail's volts behind a resistance, and
@@ -102,9 +106,9 @@ func (s *sheet) output(feed, ground, out string, share float64) {
 }
 
 func (s *sheet) writeFanModule(p *harness.Part, spec *harness.FanModule) {
-	feed, ground := s.module(p, spec.Feeds, spec.Grounds)
+	feed, ground, alive := s.module(p, spec.Feeds, spec.Grounds, spec.Logic)
 	for _, pin := range spec.Inputs {
-		s.resist(s.terminal(p, pin), feed, inputR)
+		s.resist(s.terminal(p, pin), alive, inputR)
 	}
 	for _, pin := range spec.Outputs() {
 		s.output(feed, ground, s.terminal(p, pin), s.guess.shares[p.Name+"."+pin])
@@ -112,8 +116,8 @@ func (s *sheet) writeFanModule(p *harness.Part, spec *harness.FanModule) {
 }
 
 func (s *sheet) writePWMModule(p *harness.Part, spec *harness.PWMModule) {
-	feed, ground := s.module(p, spec.Feeds, spec.Grounds)
-	s.resist(s.terminal(p, spec.Control), feed, inputR)
+	feed, ground, alive := s.module(p, spec.Feeds, spec.Grounds, spec.Logic)
+	s.resist(s.terminal(p, spec.Control), alive, inputR)
 	for _, o := range spec.Outputs {
 		s.output(feed, ground, s.terminal(p, o.Plus), s.guess.shares[p.Name+"."+o.Plus])
 		if o.Minus != "" {

@@ -321,9 +321,9 @@ func (x *trial) borneOut(found map[string]float64) bool {
 				lives(p, railVolts(p, power, ground))
 			}
 		case *harness.FanModule:
-			volts := railVolts(p, spec.Feeds, spec.Grounds)
+			volts := railVolts(p, livesOn(spec.Feeds, spec.Logic), spec.Grounds)
 			lives(p, volts)
-			ground := railVolts(p, spec.Feeds, nil) - volts // of the ground rail
+			ground := railVolts(p, livesOn(spec.Feeds, spec.Logic), nil) - volts // of the ground rail
 			row := x.row(p, spec, func(pin string) bool {
 				return !deadInput(p, pin) && x.volts(found, p.Name, pin, true)-ground < pulledLow*volts
 			})
@@ -335,13 +335,13 @@ func (x *trial) borneOut(found map[string]float64) bool {
 				}
 			}
 		case *harness.PWMModule:
-			lives(p, railVolts(p, spec.Feeds, spec.Grounds))
+			lives(p, railVolts(p, livesOn(spec.Feeds, spec.Logic), spec.Grounds))
 			high := 0.0
 			for _, ph := range x.phases {
 				alone := *x
 				alone.phases = []phase{{ph.prefix, 1}}
 				feed, _ := alone.mean(found, func(prefix string) string {
-					return prefix + "r_" + spelled.Replace(p.Name) + "_" + spelled.Replace(strings.Join(spec.Feeds, "_"))
+					return prefix + "r_" + spelled.Replace(p.Name) + "_" + spelled.Replace(strings.Join(livesOn(spec.Feeds, spec.Logic), "_"))
 				})
 				ground, _ := alone.mean(found, func(prefix string) string {
 					return prefix + "r_" + spelled.Replace(p.Name) + "_" + spelled.Replace(strings.Join(spec.Grounds, "_"))
@@ -364,6 +364,14 @@ func (x *trial) borneOut(found map[string]float64) bool {
 		}
 	}
 	return steady
+}
+
+// livesOn are the pins that a module's electronics live on.
+func livesOn(feeds, logic []string) []string {
+	if len(logic) > 0 {
+		return logic
+	}
+	return feeds
 }
 
 // pushedBack tells whether an output is held above what its share would give, and so carries nothing: a

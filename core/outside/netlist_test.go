@@ -378,7 +378,7 @@ func (s *sheet) writeRelay(p *harness.Part, spec *harness.Relay) {
 		common := s.terminal(p, "30"+pole)
 		if pole == "" && spec.Fuse > 0 {
 			behind := s.fresh()
-			if !s.guess.blown[p.Name+" fuse"] {
+			if !s.guess.blown[p.Name+" fuse"] && !s.has(p, fault.FuseOpen) {
 				s.resist(common, behind, fuseV/spec.Fuse)
 			}
 			common = behind
@@ -443,7 +443,7 @@ func (s *sheet) writeMotor(p *harness.Part, spec *harness.Motor) {
 				at = root(func(x float64) float64 { return (friction+air*x*x)*x - (spec.Volts-w.Amps*armature(w))*w.Amps })
 			}
 			list = append(list, winding{from: s.terminal(p, w.Plus), to: s.terminal(p, w.Minus), ohms: armature(w),
-				k: (spec.Volts - w.Amps*armature(w)) / at, open: s.item(p, fault.WindingOpen, w.Name)})
+				k: (spec.Volts - w.Amps*armature(w)) / at, open: s.item(p, fault.WindingOpen, w.Name) || s.has(p, fault.Open)})
 		}
 	}
 	if s.has(p, fault.Worn) {

@@ -112,15 +112,43 @@ func (o *Observation) Test(c *harness.Circuit) (Test, error) {
 	return t, nil
 }
 
-// Held is the set-up that held, what the engine did included.
+// Held is the set-up that held, how the vehicle stood included.
 func (o *Observation) Held(c *harness.Circuit) ([]electric.Action, error) {
 	setup, err := electric.ParseSetup(c, o.Setup)
-	if err != nil || o.Engine == "" {
+	if err != nil {
 		return setup, err
 	}
-	_, setup = electric.EngineIn(setup)
-	engine, err := electric.ParseAction(c, string(electric.Engine)+" "+o.Engine)
-	return append(setup, engine), err
+	for _, words := range o.stood() {
+		a, err := electric.ParseAction(c, words)
+		if err != nil {
+			return nil, err
+		}
+		_, setup = electric.Said(setup, a.Verb)
+		setup = append(setup, a)
+	}
+	return setup, nil
+}
+
+// stood is how the vehicle stood by the observation's own keys, as a set-up spells it.
+func (o *Observation) stood() []string {
+	var list []string
+	for _, said := range []struct {
+		verb electric.Verb
+		word string
+	}{{electric.Engine, o.Engine}, {electric.Key, o.Key}, {electric.AC, o.AC}} {
+		if said.word != "" {
+			list = append(list, string(said.verb)+" "+said.word)
+		}
+	}
+	for _, said := range []struct {
+		verb   electric.Verb
+		figure *float64
+	}{{electric.Coolant, o.Coolant}, {electric.Pressure, o.Pressure}, {electric.RoadSpeed, o.Speed}} {
+		if said.figure != nil {
+			list = append(list, fmt.Sprintf("%s %g", said.verb, *said.figure))
+		}
+	}
+	return list
 }
 
 // count counts how many things the observation says it is.
@@ -147,9 +175,9 @@ func (o *Observation) checkFigures() error {
 		}
 	}
 	switch {
-	case o.With != "" && o.Lamp == "":
-		return fmt.Errorf("with goes with a lamp: light or heavy")
-	case o.With != "" && o.With != heavy && o.With != light:
+	case o.With != "" && o.Lamp == "" && o.Amps == nil:
+		return fmt.Errorf("with goes with a lamp (light or heavy) or with a clamp (the pin of a second wire)")
+	case o.With != "" && o.Amps == nil && o.With != heavy && o.With != light:
 		return fmt.Errorf("a lamp is light or heavy, not %q", harness.Clipped(o.With, maxKey))
 	case !(o.Leads >= 0 && o.Leads <= mostLeads):
 		return fmt.Errorf("two leads have from 0 to %d Ω", mostLeads)
@@ -170,7 +198,8 @@ func (o *Observation) Sound() error {
 	if err := o.checkFigures(); err != nil {
 		return err
 	}
-	texts := []string{o.State, o.Engine, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled, o.Found, o.Bench}
+	texts := []string{o.State, o.Engine, o.Key, o.AC, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled,
+		o.Found, o.Bench}
 	texts = append(append(texts, o.Setup...), o.Between...)
 	lists := max(len(o.Setup), len(o.Between), len(o.Fans))
 	if o.Codes != nil {
@@ -192,10 +221,7 @@ func (o *Observation) String() string {
 	if o.State != "" {
 		s = o.State + ": " + s
 	}
-	setup := o.Setup
-	if o.Engine != "" {
-		setup = append(slices.Clone(setup), string(electric.Engine)+" "+o.Engine)
-	}
+	setup := append(slices.Clone(o.Setup), o.stood()...)
 	if len(setup) > 0 {
 		s += " (" + strings.Join(setup, ", ") + ")"
 	}

@@ -22,6 +22,8 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 		tests = append(tests, aroundRelay(c, kept, now, part.Name, spec)...)
 	case *harness.Motor:
 		tests = append(tests, aroundMotor(c, kept, now, part.Name, spec)...)
+	case *harness.Fuse, *harness.Resistor, *harness.Limiter: // open from end to end, out of its place
+		tests = append(tests, endToEnd(c, now, part))
 	case *harness.Sensor: // its ohms against its curve, cold and hot
 		pins := part.Pins()
 		unplugged := electric.Action{Verb: electric.Unplugged, Part: part.Name}
@@ -36,6 +38,21 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 	}
 	return tests
 }
+
+// endToEnd is ohms of a part with two ends, out of its place.
+func endToEnd(c *harness.Circuit, now []electric.Action, part *harness.Part) Test {
+	setup, out := Lasting(now), electric.Action{Verb: electric.DetachVerb(part.Kind()), Part: part.Name}
+	if slices.Contains(now, out) {
+		setup = now
+	} else {
+		setup = with(setup, out)
+	}
+	pins := part.Pins()
+	return Test{Do: Ohms, State: c.States[0], Setup: setup, At: within(pins[0]), From: within(pins[1])}
+}
+
+// within is a pin on the part itself.
+func within(pin harness.Pin) harness.Pin { pin.Inner = true; return pin }
 
 // AnyTime lists the tests that can be made however the car stands, without touching it.
 func AnyTime(c *harness.Circuit, now []electric.Action) []Test {
@@ -100,7 +117,7 @@ func aroundRelay(c *harness.Circuit, kept, now []electric.Action, name string, s
 		if slices.Contains(now, out) {
 			setup = now
 		}
-		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(setup, name, energised), At: inner(a), From: inner(b)})
+		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(c, setup, name, energised), At: inner(a), From: inner(b)})
 	}
 	bench("86", "85", false)
 	for _, pole := range spec.Poles() { // every pole is a contact of its own
@@ -119,17 +136,23 @@ func aroundMotor(c *harness.Circuit, kept, now []electric.Action, name string, s
 	unplugged := electric.Action{Verb: electric.Unplugged, Part: name}
 	off := c.States[0]
 	tests := []Test{{Do: Turned, State: off, Setup: with(kept, unplugged), Part: name}}
-	direct := func(plus, minus string) {
-		pack := electric.Action{
-			Verb: electric.Pack, From: harness.Pin{Part: name, Name: plus, Inner: true}, To: harness.Pin{Part: name, Name: minus, Inner: true},
+	direct := func(pairs ...[2]string) {
+		setup := with(kept, unplugged)
+		for _, pair := range pairs {
+			setup = append(setup, Direct(name, pair[0], pair[1]))
 		}
-		tests = append(tests, Test{Do: LookAtFans, State: off, Setup: with(kept, unplugged, pack)})
+		tests = append(tests, Test{Do: LookAtFans, State: off, Setup: setup})
 	}
 	if len(spec.Windings) == 0 {
-		direct("+", "-")
+		direct([2]string{"+", "-"})
 	}
+	var all [][2]string
 	for _, w := range spec.Windings {
-		direct(w.Plus, w.Minus)
+		direct([2]string{w.Plus, w.Minus})
+		all = append(all, [2]string{w.Plus, w.Minus})
+	}
+	if len(all) > 1 { // both at once, as high feeds them on many
+		direct(all...)
 	}
 	if slices.Contains(now, unplugged) {
 		return tests
@@ -142,6 +165,12 @@ func aroundMotor(c *harness.Circuit, kept, now []electric.Action, name string, s
 		}
 	}
 	return tests
+}
+
+// Direct is a battery pack, fused, on two pins of a part that is unplugged.
+func Direct(part, plus, minus string) electric.Action {
+	inner := func(name string) harness.Pin { return harness.Pin{Part: part, Name: name, Inner: true} }
+	return electric.Action{Verb: electric.Pack, From: inner(plus), To: inner(minus)}
 }
 
 // Neighbour finds an identical relay to swap with that has not changed places yet.

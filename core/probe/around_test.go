@@ -180,3 +180,25 @@ func TestBetweenAndPowerOff(t *testing.T) {
 		assert.Len(t, probe.PowerOff(c, test.Setup), len(test.Setup), "off is off")
 	}
 }
+
+// A clamp round two wires at once shows what both carry together, whichever way the pair is spelled.
+func TestAClampRoundTwoWires(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	list, err := probe.ReadObservations([]byte("- {state: high, amps: 30, at: M1.+, with: M2.+}"), m.Circuit)
+	require.NoError(t, err)
+	test, err := list[0].Test(m.Circuit)
+	require.NoError(t, err)
+	assert.Contains(t, list[0].String(), "30 A at M1.+ and M2.+ together")
+	p, err := m.Solve(electric.Condition{State: m.Circuit.State("high")})
+	require.NoError(t, err)
+	x, err := m.Instrument(nil, nil, electric.Clamp, test.At, test.From)
+	require.NoError(t, err)
+	assert.InDelta(t, p.Motors["M1"].Amps+p.Motors["M2"].Amps, x.Shows(test.State), 1e-3)
+	_, err = probe.ReadObservations([]byte("- {state: high, amps: 30, at: M1.+, with: M1.+}"), m.Circuit)
+	require.ErrorContains(t, err, "round already")
+	_, err = probe.ReadObservations([]byte("- {state: high, volts: 12, at: M1.+, with: M2.+}"), m.Circuit)
+	require.ErrorContains(t, err, "with goes with")
+}

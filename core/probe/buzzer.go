@@ -62,3 +62,6 @@ func (buzzer) Chances(s Subject, t Test, into []float64) error {
 	into[1] = 1 - into[0]
 	return err
 }
+
+// Silent is a buzzer that finds nothing between its leads.
+const Silent = "silent"

@@ -34,7 +34,10 @@ const (
 var reach = map[harness.Kind]float64{
 	harness.KindBattery: 0.3, harness.KindGround: 1.2, harness.KindSplice: 6,
 	harness.KindFuse: 0.5, harness.KindRelay: 0.4, harness.KindMotor: 1.5, harness.KindResistor: 2,
-	harness.KindSwitch: 4, harness.KindController: 4, harness.KindConnector: 2,
+	harness.KindSwitch: 4, harness.KindSwitch2: 4, harness.KindSelector: 4, harness.KindController: 4, harness.KindConnector: 2,
+	harness.KindResistorCard: 2.5, harness.KindFanModule: 3, harness.KindPWMModule: 3, harness.KindSpeedController: 3,
+	harness.KindThermoswitch: 2.5, harness.KindPressureSwitch: 2, harness.KindSensor: 2, harness.KindLimiter: 2, harness.KindDiode: 2,
+	harness.KindLamp: 3,
 }
 
 // hardPlaces makes a part take longer to get at where its place says so; a part's own access in the
@@ -91,7 +94,8 @@ const (
 	seenAnyway    = 0.04  // old heat or corrosion that means nothing
 	brokenSeen    = 0.9   // what is cut, backed out or blown is seen for it
 	openHidden    = 0.25  // a blown fuse in a housing that hides its element looks whole
-	brokenAnyway  = 0.002
+	hiddenSeen    = 0.5   // of an element in a cartridge or behind a cap
+	brokenAnyway  = 0.0002
 	roughAnyway   = 0.02 // a sound fan feels rough
 	codeSet       = 0.85 // a coil-side fault has set a code
 	codeAnyway    = 0.06 // an old code
@@ -106,7 +110,7 @@ var (
 	lampWords  = []string{"off", "dim", "bright"}
 	ledWords   = []string{"off", "lights"}
 	clickWords = []string{"click", "nothing"}
-	buzzWords  = []string{"beeps", "silent"}
+	buzzWords  = []string{"beeps", Silent}
 	codeWords  = []string{"none", "some"}
 	handWords  = map[Do][]string{Turned: {"free", "drags", "rough", "stuck"}, Wiggled: {"steady", "changes"}}
 	handLines  = map[Do]string{Turned: " by hand: ", Looked: " looked at: ", Wiggled: " wiggled: "}

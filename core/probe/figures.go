@@ -66,14 +66,14 @@ func (volts) Known(_ *harness.Circuit, t Test) (Quantity, bool) {
 	return Quantity{At: t.At, From: t.From}, true
 }
 
-// amps are read with a clamp round a wire.
+// amps are read with a clamp round a wire, or round two at once: then it shows what both carry together. The first pin
+// of the test is at one of them, its second pin at the other.
 type amps struct{ atPins }
 
 func (amps) Do() Do                                     { return Amps }
 func (amps) InState() bool                              { return true }
 func (amps) answers(o *Observation) bool                { return o.Amps != nil }
 func (amps) some(o *Observation)                        { o.Amps = &Reading{} }
-func (amps) line(o *Observation) string                 { return o.at(o.Amps.with("A")) }
 func (amps) tool() string                               { return "clamp" }
 func (amps) within(k Kit) bool                          { return !k.NoClamp }
 func (amps) Unit() *Unit                                { return &InAmps }
@@ -87,23 +87,43 @@ func (amps) good(r *Reading) *Good                      { return &Good{Amps: r} 
 func (amps) instrument(Test) electric.Instrument        { return electric.Clamp }
 func (amps) minutes(c *harness.Circuit, t Test) float64 { return minutesClamp + overPins(c, t) }
 
+func (amps) line(o *Observation) string {
+	s := o.Amps.with("A") + " at " + o.At
+	if o.With != "" {
+		s += " and " + o.With + " together"
+	}
+	return s
+}
+
 func (amps) keys(o *Observation) map[string]func(*yaml.Node) error {
 	return map[string]func(*yaml.Node) error{"amps": figureOf(InAmps, &o.Amps)}
 }
 
 func (amps) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
-	t, err := leads(c, o, t, false)
-	if err == nil && c.Part(t.At.Part).Kind() == harness.KindGround {
-		err = fmt.Errorf("%s: a clamp goes round a wire; name the pin at its other end", t.At)
+	t, err := leads(c, &Observation{At: o.At, From: o.With}, t, false) // with is the second wire under the jaw
+	t.With = ""
+	for _, pin := range []harness.Pin{t.At, t.From} {
+		if err == nil && pin.Part != "" && c.Part(pin.Part).Kind() == harness.KindGround {
+			err = fmt.Errorf("%s: a clamp goes round a wire; name the pin at its other end", pin)
+		}
 	}
-	t.From = harness.Pin{} // a clamp has no second lead
+	if err == nil && t.At == t.From {
+		err = fmt.Errorf("with: %s is the wire that the clamp is round already", t.At)
+	}
 	return t, err
+}
+
+func (amps) ask(o *Observation, t Test) {
+	o.At = t.At.String()
+	if t.From.Part != "" {
+		o.With = t.From.String()
+	}
 }
 
 // Known is the current of a fan with two terminals.
 func (amps) Known(c *harness.Circuit, t Test) (Quantity, bool) {
 	part := c.Part(t.At.Part)
-	if part.Kind() != harness.KindMotor || len(part.Pins()) != 2 {
+	if part.Kind() != harness.KindMotor || len(part.Pins()) != 2 || t.From.Part != "" {
 		return Quantity{}, false
 	}
 	q := Quantity{Fan: part.Name, Sign: 1}
@@ -213,7 +233,7 @@ func onBench(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 	switch {
 	case part == nil:
 		return t, fmt.Errorf("bench: there is no part %s", harness.Clipped(o.Bench, maxKey))
-	case electric.DetachVerb(part.Kind()) == "" || !benched(part.Kind()):
+	case electric.DetachVerb(part.Kind()) == "" || !Benched(part.Kind()):
 		return t, fmt.Errorf("bench: a %s is not measured out of the car", part.Kind())
 	case o.Ohms == nil:
 		return t, fmt.Errorf("bench: ohms are missing")
@@ -237,26 +257,32 @@ func onBench(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 		}
 		return t, nil
 	}
-	t.Setup = benchSetup(t.Setup, o.Bench, o.Energised)
+	t.Setup = benchSetup(c, t.Setup, o.Bench, o.Energised)
 	return t, nil
 }
 
-// benched tells whether an ohmmeter on a part of this kind, out of the car, says something of it.
-func benched(kind harness.Kind) bool {
+// Benched tells whether an ohmmeter on a part of this kind, out of the car, says something of it.
+func Benched(kind harness.Kind) bool {
 	return slices.Contains([]harness.Kind{
 		harness.KindRelay, harness.KindSensor, harness.KindFuse, harness.KindResistor, harness.KindResistorCard, harness.KindMotor,
 		harness.KindDiode, harness.KindSwitch, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindSelector, harness.KindLimiter,
 	}, kind)
 }
 
-func benchSetup(setup []electric.Action, relay string, energised bool) []electric.Action {
+// benchSetup is a set-up with a relay out, and energised by a battery pack: plus on 86, or where the cathode of its diode
+// is.
+func benchSetup(c *harness.Circuit, setup []electric.Action, relay string, energised bool) []electric.Action {
 	out := electric.Action{Verb: electric.Out, Part: relay}
 	setup = slices.Clone(setup)
 	if !slices.Contains(setup, out) {
 		setup = append(setup, out)
 	}
 	inner := func(name string) harness.Pin { return harness.Pin{Part: relay, Name: name, Inner: true} }
-	pack := electric.Action{Verb: electric.Pack, From: inner("86"), To: inner("85")}
+	plus, minus := "86", "85"
+	if c.Part(relay).Spec.(*harness.Relay).Cathode == minus {
+		plus, minus = minus, plus
+	}
+	pack := electric.Action{Verb: electric.Pack, From: inner(plus), To: inner(minus)}
 	if energised && !slices.Contains(setup, pack) {
 		setup = append(setup, pack)
 	}

@@ -58,7 +58,7 @@ func FormatOhms(v float64) string {
 	case v >= 10:
 		return fmt.Sprintf("%.0f Ω", v)
 	}
-	return fmt.Sprintf("%.1f Ω", math.Max(0, v))
+	return fmt.Sprintf("%.1f Ω", math.Max(0, math.Round(v*1e3)/1e3)) // so that a figure at a tie falls one way only
 }
 
 // FormatVolts spells a figure as a meter does.

@@ -1,11 +1,14 @@
 package probe
 
 import (
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 
+	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
@@ -44,6 +47,12 @@ func (k byHand) Words(t Test) []string {
 	if words := handWords[k.do]; words != nil {
 		return words
 	}
+	if t.Of == nil && strings.HasPrefix(t.Part, onWire+" ") {
+		return wireWords
+	}
+	if t.Of == nil && strings.HasPrefix(t.Part, onPin+" ") {
+		return jointWords
+	}
 	return wordsFor(t.Of)
 }
 
@@ -62,8 +71,39 @@ func (k byHand) keys(o *Observation) map[string]func(*yaml.Node) error {
 func (k byHand) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 	t.Part = *k.part(o)
 	t.Of = c.Part(t.Part)
+	if k.do == Looked && t.Of == nil {
+		spot, err := lookedSpot(c, t.Part)
+		if spot != "" {
+			t.Part = spot
+			return t, err
+		}
+	}
 	return t, onPart(c, k.do, t.Part, k.of)
 }
+
+// lookedSpot is a wire or a terminal that is looked at, "wire K1.87 - M1.+" or "pin M1.-", as the format spells it; empty
+// for anything else.
+func lookedSpot(c *harness.Circuit, words string) (string, error) {
+	w := strings.Fields(words)
+	switch {
+	case len(w) == 4 && w[0] == onWire && w[2] == "-":
+		wire := c.Wire(harness.ParsePin(w[1]), harness.ParsePin(w[3]))
+		if wire == nil {
+			return words, fmt.Errorf("there is no wire %s - %s", harness.Clipped(w[1], maxKey), harness.Clipped(w[3], maxKey))
+		}
+		return fmt.Sprintf("%s %s - %s", onWire, wire.From, wire.To), nil
+	case len(w) == 2 && w[0] == onPin:
+		pin, err := c.FindPin(w[1])
+		return onPin + " " + pin.String(), err
+	}
+	return "", nil
+}
+
+// How a wire and a terminal are spelled among what is looked at.
+const (
+	onWire = "wire"
+	onPin  = "pin"
+)
 
 func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
 	if k.of == harness.KindMotor {
@@ -75,6 +115,22 @@ func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
 // Chances are those of the fault that shows most.
 func (k byHand) Chances(s Subject, t Test, into []float64) error {
 	faults, words := s.Faults(), k.Words(t)
+	if k.do == Looked && t.Of != nil && t.Of.Kind() == harness.KindFuse {
+		// Whatever has blown it: a fuse is seen for what it is.
+		end := func(name string) harness.Pin { return harness.Pin{Part: t.Part, Name: name, Inner: true} }
+		out := electric.Action{Verb: electric.Out, Part: t.Part}
+		ohms := Test{Do: Ohms, State: t.State, Setup: t.Setup, At: end("a"), From: end("b")}
+		if !slices.Contains(t.Setup, out) {
+			ohms.Setup = with(t.Setup, out)
+		}
+		v, err := s.Shows(ohms)
+		if err != nil {
+			return err
+		}
+		if math.IsInf(v, 1) {
+			faults = append(slices.Clone(faults), fault.Fault{On: fault.OnPart, Part: t.Part, Words: fault.Open})
+		}
+	}
 	if len(faults) == 0 {
 		k.chances(fault.Fault{}, t, words, into)
 		return nil
@@ -127,6 +183,7 @@ var lookWords = map[harness.Kind][]string{
 var (
 	jointWords = []string{"clean", "heat", "corrosion", "loose", "backed out"}
 	boxWords   = []string{"clean", "heat", "water", "corrosion"}
+	wireWords  = []string{"whole", "cut", "chafed", "melted"}
 	anyWords   = []string{"clean", "heat", "corrosion"}
 )
 
@@ -160,10 +217,15 @@ func lookedChances(f fault.Fault, t Test, words []string, into []float64) {
 		return anyway
 	}
 	here := slices.Contains(f.Parts(), t.Part)
+	mine := f.Words != "" && f.Subject() == t.Part // of a wire or a terminal
+	give("cut", either(mine && f.Words == fault.Open, brokenSeen, brokenAnyway))
+	give("chafed", either(mine && f.IsHeld(), corrodedSeen, seenAnyway))
+	give("melted", either(mine && f.Words == fault.Resists, heatSeen, seenAnyway))
+	at = at || mine
 	open := here && f.On == fault.OnPart && f.Words == fault.Open
-	give("blown", either(open, brokenSeen, brokenAnyway))
+	give("blown", either(open, blownSeenIn(t.Of), brokenAnyway))
 	give("broken", either(open, brokenSeen, brokenAnyway))
-	give("backed out", either(at && f.On == fault.OnPin, brokenSeen, brokenAnyway))
+	give("backed out", either(at && f.On == fault.OnPin && (mine || here), brokenSeen, brokenAnyway))
 	give("loose", either(at && badJoint(f), corrodedSeen, seenAnyway))
 	give("heat", either(at && (burnt(f) || badJoint(f)), heatSeen, seenAnyway))
 	give("corrosion", either(at && badJoint(f), corrodedSeen, seenAnyway))
@@ -174,6 +236,19 @@ func lookedChances(f fault.Fault, t Test, words []string, into []float64) {
 		left /= 2
 	}
 	into[0] = left
+}
+
+// blownSeenIn is how often a blown fuse is seen to be: a cartridge's element is hidden, and looks whole half of the time.
+func blownSeenIn(part *harness.Part) float64 {
+	if part != nil {
+		if spec, ok := part.Spec.(*harness.Fuse); ok {
+			switch spec.Style {
+			case harness.StyleCartridge, harness.StyleLink, harness.StyleMaxi:
+				return hiddenSeen
+			}
+		}
+	}
+	return brokenSeen
 }
 
 // touches tells whether a fault is of a part, or of a wire that ends there.

@@ -18,9 +18,14 @@ import (
 type Observation struct {
 	State string   `json:"state,omitempty"`
 	Setup []string `json:"setup,omitempty"`
-	// Engine is what the engine did, over what the state says of it: off, running or cranking. It may stand in the
-	// set-up as well, as "engine running".
-	Engine string `json:"engine,omitempty"`
+	// How the vehicle stood, over what the state says of it: the engine off, running or cranking; key and A/C on or
+	// off; coolant in °C, refrigerant in bar, km/h. They may stand in the set-up as well, as "engine running".
+	Engine   string   `json:"engine,omitempty"`
+	Key      string   `json:"key,omitempty"`
+	AC       string   `json:"ac,omitempty"`
+	Coolant  *float64 `json:"coolant,omitempty"`
+	Pressure *float64 `json:"pressure,omitempty"`
+	Speed    *float64 `json:"speed,omitempty"`
 
 	Fans map[string]string `json:"fans,omitempty"` // what each fan did
 
@@ -31,7 +36,7 @@ type Observation struct {
 	LED   string   `json:"led,omitempty"`
 	At    string   `json:"at,omitempty"`
 	From  string   `json:"from,omitempty"` // empty: the battery's negative post
-	With  string   `json:"with,omitempty"` // "heavy": of a lamp
+	With  string   `json:"with,omitempty"` // "heavy": of a lamp; the pin of a second wire under a clamp
 	Buzz  string   `json:"buzz,omitempty"` // of a continuity buzzer between At and From: beeps or silent
 	// Leads are the ohms that a meter's leads add, taken off Ohms already; Nulled says that the meter took them off.
 	// Where neither is given they are in the figure, and not known.
@@ -51,6 +56,9 @@ type Observation struct {
 	Bench     string   `json:"bench,omitempty"` // a relay out, its Ohms between two of its pins
 	Between   []string `json:"between,omitempty"`
 	Energised bool     `json:"energised,omitempty"`
+	// Direct are pins of the part on the bench, in pairs, that had fused power: plus, minus. It is only read; it is kept as
+	// a look at the fan with battery packs in the set-up.
+	Direct []string `json:"-"`
 
 	Unreachable bool `json:"unreachable,omitempty"` // At cannot be got at: nothing is known by it
 }

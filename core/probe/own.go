@@ -50,12 +50,23 @@ func WithLeads(c *harness.Circuit, do string, state *harness.State, now []electr
 	if do == heavy {
 		do, o.With = string(Lamp), heavy
 	}
+	if Do(do) == Amps {
+		o.With, o.From = from, "" // a clamp has no second lead, but it may go round a second wire
+	}
 	t, err := o.Told(c, Do(do))
 	if err != nil {
 		return t, err
 	}
-	if t.At.Part != "" && !t.Kind().InState() && !t.At.Inner && !t.From.Inner {
+	switch {
+	case t.At.Part == "" || t.Kind().InState():
+	case !t.At.Inner && !t.From.Inner:
 		t.Setup = PowerOff(c, t.Setup)
+	case t.At.Part != t.From.Part:
+		return t, fmt.Errorf("out of the car, ohms are read between two terminals of one part, not from %s to %s", t.At, t.From)
+	default:
+		if out := (electric.Action{Verb: electric.DetachVerb(c.Part(t.At.Part).Kind()), Part: t.At.Part}); !slices.Contains(t.Setup, out) {
+			t.Setup = with(t.Setup, out)
+		}
 	}
 	return t, nil
 }

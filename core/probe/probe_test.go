@@ -176,7 +176,7 @@ func TestObservationsOfEveryKind(t *testing.T) {
 		"- {bench: ECU, ohms: 3, between: [61, 62]}":                        "is not measured out of the car",
 		"- {bench: F1, ohms: 3, between: [a, b], energised: true}":          "only a relay is energised",
 		"- {looked: K1, found: blown}":                                      "the answer cannot be",
-		"- {state: low, engine: humming, volts: 3, at: K1.30}":              "an engine is off, running, cranking",
+		"- {state: low, engine: humming, volts: 3, at: K1.30}":              "engine is one of off, running, cranking",
 		"- {bench: K1, ohms: 3, between: [30]}":                             "two of its pins",
 		"- {relay: K1, felt: click, state: low, codes: []}":                 "here are 2",
 		"- {turned: K1, found: free}":                                       "is a relay, not a motor",

@@ -9,6 +9,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 )
 
@@ -35,6 +36,9 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	var all []Observation
 	for _, n := range list.Content {
 		o, err := readObservation(n)
+		if err == nil && o.Direct != nil {
+			err = o.fedDirectly(c)
+		}
 		if err == nil {
 			_, err = o.Check(c)
 		}
@@ -74,12 +78,42 @@ func readObservation(n *yaml.Node) (Observation, error) {
 	return o, nil
 }
 
+// directWords are what a motor does with fused power on it, and what a look at it calls that.
+var directWords = map[string]string{"runs": Running, "slow": string(electric.Slow), "nothing": string(electric.Stopped)}
+
+// fedDirectly makes of "bench: M1, direct: [L, C], found: runs" a look at the fan with battery packs on it.
+func (o *Observation) fedDirectly(c *harness.Circuit) error {
+	part, word := c.Part(o.Bench), directWords[o.Found]
+	switch {
+	case part == nil || part.Kind() != harness.KindMotor:
+		return fmt.Errorf("direct: %q is no motor of this circuit", harness.Clipped(o.Bench, maxKey))
+	case len(o.Direct) == 0 || len(o.Direct)%2 != 0:
+		return fmt.Errorf("direct is pairs of pins, plus and minus, as in [L, C]")
+	case word == "":
+		return fmt.Errorf("found: a motor fed directly cannot be %q (runs, slow, nothing)", harness.Clipped(o.Found, maxKey))
+	}
+	if o.State == "" {
+		o.State = c.States[0].Name
+	}
+	if unplugged := part.Name + " " + string(electric.Unplugged); !slices.Contains(o.Setup, unplugged) {
+		o.Setup = append(o.Setup, unplugged)
+	}
+	for k := 0; k < len(o.Direct); k += 2 {
+		o.Setup = append(o.Setup, Direct(part.Name, o.Direct[k], o.Direct[k+1]).String())
+	}
+	o.Fans = map[string]string{part.Name: word}
+	o.Bench, o.Found, o.Direct = "", "", nil
+	return nil
+}
+
 // keys says where each key of the file goes: those that every kind shares, and each kind's own.
 func (o *Observation) keys() map[string]func(*yaml.Node) error {
 	all := map[string]func(*yaml.Node) error{
-		"state": wordAt(&o.State), "engine": wordAt(&o.Engine), "setup": bounded(&o.Setup),
+		"state": wordAt(&o.State), "engine": wordAt(&o.Engine), "key": wordAt(&o.Key), "ac": wordAt(&o.AC), "setup": bounded(&o.Setup),
+		"coolant": bounded(&o.Coolant), "pressure": bounded(&o.Pressure), "speed": bounded(&o.Speed),
 		"at": wordAt(&o.At), "from": wordAt(&o.From), "with": wordAt(&o.With),
-		"unreachable": bounded(&o.Unreachable), "leads": leadsAt(o), "nulled": bounded(&o.Nulled), "zeroed": bounded(&o.Zeroed),
+		"direct": bounded(&o.Direct), "unreachable": bounded(&o.Unreachable), "leads": leadsAt(o),
+		"nulled": bounded(&o.Nulled), "zeroed": bounded(&o.Zeroed),
 	}
 	for _, k := range kinds {
 		maps.Copy(all, k.keys(o))

@@ -158,7 +158,8 @@ func pulledRelay(c *harness.Circuit, setup []electric.Action) string {
 	return pulled
 }
 
-// setups lists the set-ups worth having: as it is now, everything fitted, each relay out.
+// setups lists the set-ups worth having: as it is now, everything fitted, with the engine as the state has it, each
+// relay out.
 func setups(c *harness.Circuit, now []electric.Action) [][]electric.Action {
 	list := [][]electric.Action{now}
 	add := func(setup []electric.Action) {
@@ -169,6 +170,9 @@ func setups(c *harness.Circuit, now []electric.Action) [][]electric.Action {
 	}
 	kept := Lasting(now)
 	add(kept)
+	if engine, rest := electric.EngineIn(kept); engine != "" {
+		add(rest) // what charging volts hide shows once the engine stands
+	}
 	for _, p := range c.OfKind(harness.KindRelay) {
 		add(append(slices.Clone(kept), electric.Action{Verb: electric.Out, Part: p.Name}))
 	}
@@ -181,11 +185,11 @@ func (t Test) Direct() bool {
 }
 
 // Lasting is the part of a set-up that stays when everything is fitted and plugged in
-// again: what was renewed, cleaned or swapped, and what the engine does.
+// again: what was renewed, cleaned or swapped, and how the vehicle stands.
 func Lasting(setup []electric.Action) []electric.Action {
 	var kept []electric.Action
 	for _, a := range setup {
-		if a.Lasts() || a.Verb == electric.Engine {
+		if a.Lasts() || a.Stands() {
 			kept = append(kept, a)
 		}
 	}

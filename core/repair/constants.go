@@ -23,6 +23,7 @@ const (
 	verifyCars = 24
 	verifySeed = 101
 	bandMargin = 0.06 // of the current, for the clamp itself
+	warmBand   = 4    // °C about a threshold: sensor, gauge and the reading of it (common practice)
 )
 
 // Of warmup.go.
@@ -31,4 +32,6 @@ const (
 const (
 	coldest = 60
 	hottest = 120
+
+	speedSeen = 0.05 // of the highest speed: a step that is seen or heard (common practice)
 )

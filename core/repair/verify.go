@@ -8,6 +8,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/core/units"
 )
 
 // Check is one thing to be seen before a job closes.
@@ -20,6 +21,9 @@ type Check struct {
 	Low    float64     `json:"low,omitempty"`
 	High   float64     `json:"high,omitempty"`
 	Fans   map[string]string
+
+	// Warm says that the check is answered by the temperature, °C, at which it was seen; Low and High are its band.
+	Warm bool `json:"warm,omitempty"`
 }
 
 // List is the verification of a circuit after a repair, computed from the harness: every
@@ -75,19 +79,36 @@ func bands(m *electric.Model, n *electric.Network, s *harness.State, kept []elec
 	const least = 0.5 // amps of a fan that runs
 	var list []Check
 	for f, fan := range fans {
-		pins := fan.Pins()
-		if low[f] < least || len(pins) != 2 {
+		at, ok := whole(fan)
+		if low[f] < least || !ok {
 			continue
 		}
 		c := Check{
 			Key: fmt.Sprintf("clamp %s %s", fan.Name, s.Name), Text: fmt.Sprintf("Clamp on %s in %s", fan.Name, s.Name),
 			Low: low[f] * (1 - bandMargin), High: high[f] * (1 + bandMargin),
-			Test: &probe.Test{Do: probe.Amps, State: s, Setup: kept, At: pins[0]},
+			Test: &probe.Test{Do: probe.Amps, State: s, Setup: kept, At: at},
 		}
 		c.Expect = fmt.Sprintf("%.1f to %.1f A", c.Low, c.High)
 		list = append(list, c)
 	}
 	return list
+}
+
+// whole is the pin at which a clamp reads a fan's whole current: one of two, or the one that all windings share; ok is
+// false where there is none.
+func whole(fan *harness.Part) (at harness.Pin, ok bool) {
+	pins := fan.Pins()
+	if len(pins) == 2 {
+		return pins[0], true
+	}
+	windings := fan.Spec.(*harness.Motor).Windings
+	for _, pin := range pins {
+		shared := func(w *harness.Winding) bool { return w.Plus == pin.Name || w.Minus == pin.Name }
+		if !slices.ContainsFunc(windings, func(w *harness.Winding) bool { return !shared(w) }) {
+			return pin, true
+		}
+	}
+	return at, false
 }
 
 // thresholds lists where fans should change in a warm-up; none where the harness does not say.
@@ -105,6 +126,7 @@ func thresholds(m *electric.Model, kept []electric.Action) []Check {
 		list = append(list, Check{
 			Key:  fmt.Sprintf("warm-up %s %.0f", key, s.Coolant),
 			Text: fmt.Sprintf("%s, the fans change near %.0f °C", way, s.Coolant), Expect: s.Words(),
+			Warm: true, Low: s.Coolant - warmBand, High: s.Coolant + warmBand,
 		})
 	}
 	return list
@@ -125,7 +147,7 @@ func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[s
 	for _, check := range list {
 		t := Ticked{Check: check}
 		if word, ok := said[check.Key]; ok {
-			t.Done, t.Read, t.Wrong = true, word, word != AsExpected
+			t.Done, t.Read, t.Wrong = true, word, !check.answered(word)
 		}
 		if check.Test != nil {
 			key := check.Test.Key()
@@ -141,8 +163,34 @@ func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[s
 	return ticked
 }
 
-// AsExpected is the answer to a check in which nothing was out of order.
-const AsExpected = "as expected"
+// AsExpected is the answer to a check in which nothing was out of order; NotProvoked that of a warm-up which did not come
+// to the point where it would have been seen.
+const (
+	AsExpected  = "as expected"
+	NotProvoked = "not provoked"
+)
+
+// Answer reads what somebody types in answer to a check by hand: a temperature, in °C or as the person reads, where the check is one of a
+// warm-up; any words else. The result is as the log keeps it.
+func (c *Check) Answer(text string, in units.System) string {
+	if v, err := in.Celsius(text); c.Warm && err == nil {
+		return fmt.Sprintf("%.0f °C", v)
+	}
+	return text
+}
+
+// answered tells whether an answer in words is as it should be.
+func (c *Check) answered(word string) bool {
+	if c.Warm {
+		if v, err := units.Celsius(word); err == nil {
+			return v >= c.Low && v <= c.High
+		}
+		if word == NotProvoked {
+			return true
+		}
+	}
+	return word == AsExpected
+}
 
 func (c *Check) agrees(o *probe.Observation) bool {
 	if r := o.Reading(); r != nil {

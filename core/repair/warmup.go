@@ -9,6 +9,7 @@ package repair
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -23,10 +24,22 @@ type Step struct {
 	Coolant float64           `json:"coolant"` // °C
 	Rising  bool              `json:"rising"`
 	Fans    map[string]string `json:"fans"`
+
+	// Amps are the currents, where the words alone are those of the step before: a motor's steps may all read "fast".
+	Amps map[string]float64 `json:"amps,omitempty"`
 }
 
-// Words spells the step's fans.
-func (s Step) Words() string { return fansWords(s.Fans) }
+// Words spells the step's fans, with their currents where the words alone do not tell the step from the one before.
+func (s Step) Words() string {
+	if s.Amps == nil {
+		return fansWords(s.Fans)
+	}
+	fans := map[string]string{}
+	for fan, word := range s.Fans {
+		fans[fan] = fmt.Sprintf("%s at %.0f A", word, s.Amps[fan])
+	}
+	return fansWords(fans)
+}
 
 func fansWords(fans map[string]string) string {
 	var list []string
@@ -55,13 +68,21 @@ func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([
 	}
 	n.Rest()
 	var steps []Step
+	before, now := make([]float32, len(m.Circuit.Fans())), make([]float32, len(m.Circuit.Fans()))
 	at := func(coolant float64, rising bool) {
 		state.Coolant = &coolant
 		n.Enter(state)
 		fans := wordsOf(m, n)
-		if len(steps) == 0 || fansWords(fans) != steps[len(steps)-1].Words() {
-			steps = append(steps, Step{coolant, rising, fans})
+		n.FanShares(now)
+		switch {
+		case len(steps) == 0 || fansWords(fans) != fansWords(steps[len(steps)-1].Fans):
+			steps = append(steps, Step{Coolant: coolant, Rising: rising, Fans: fans})
+		case anotherSpeed(before, now):
+			steps = append(steps, Step{coolant, rising, fans, ampsOf(m, n)})
+		default:
+			return
 		}
+		copy(before, now)
 	}
 	for t := coldest; t <= hottest; t++ {
 		at(float64(t), true)
@@ -70,6 +91,26 @@ func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([
 		at(float64(t), false)
 	}
 	return steps, nil
+}
+
+// anotherSpeed tells whether a fan's speed has changed by more than anybody overlooks.
+func anotherSpeed(before, now []float32) bool {
+	for k := range now {
+		if math.Abs(float64(now[k]-before[k])) > speedSeen {
+			return true
+		}
+	}
+	return false
+}
+
+func ampsOf(m *electric.Model, n *electric.Network) map[string]float64 {
+	amps := make([]float32, len(m.Circuit.Fans()))
+	n.FanAmps(amps)
+	by := map[string]float64{}
+	for k, fan := range m.Circuit.Fans() {
+		by[fan.Name] = float64(amps[k])
+	}
+	return by
 }
 
 func wordsOf(m *electric.Model, n *electric.Network) map[string]string {

@@ -199,6 +199,9 @@ func (w *writer) pins(s *Symbol) {
 		if s.Part.Kind() == harness.KindMotor && t.Text == "-" {
 			t.Text = "−"
 		}
+		if relay, ok := s.Part.Spec.(*harness.Relay); ok && relay.Printed[m.Pin.Name] != "" {
+			t.Text = relay.Printed[m.Pin.Name] // what is printed on the relay is what is read at the car
+		}
 		wide := monoWidth(t.Text)
 		x, y := float64(m.X), float64(m.Y)
 		if inside {

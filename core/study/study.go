@@ -17,6 +17,7 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
 
@@ -41,6 +42,7 @@ type Options struct {
 	Every   int     // play every so-manyth fault only; 0: all
 	Repair  bool    // each game is played to the repair, not to the verdict
 	Shorts  bool    // only wires that lie against ground or battery
+	AsTaken bool    // with Spread: the engine running, read as people do, a joint cleaned before in one job of ten
 	Seed    uint64
 }
 
@@ -148,7 +150,7 @@ func games(g *diagnose.Guide, o Options) []game {
 		}
 		for k := range o.Spread {
 			seed := firstTruthSeed + o.Seed + uint64(i*o.Spread+k)
-			list = append(list, game{g, faults, car.Options{Seed: seed, Misread: o.Misread, Unsure: true}})
+			list = append(list, game{g, faults, car.Options{Seed: seed, Misread: o.Misread, Unsure: true, AsTaken: o.AsTaken}})
 		}
 	}
 	return list
@@ -206,12 +208,40 @@ func (m game) play(ctx context.Context, o Options) (*Trial, error) {
 	if len(m.faults) > 1 || o.Repair {
 		return t, m.playRepairs(ctx, c, t)
 	}
-	v, _, err := m.verdict(ctx, c, t, nil, m.now(o.Policy))
+	now := m.now(o.Policy)
+	if o.AsTaken {
+		now.Setup = m.asFound()
+	}
+	v, _, err := m.verdict(ctx, c, t, nil, now)
 	if err != nil {
 		return nil, err
 	}
 	t.judge(v, m.faults[0].String())
 	return t, nil
+}
+
+// cleanedBefore is in how many jobs somebody has cleaned a joint before: one of so many.
+const cleanedBefore = 10
+
+// asFound is how a car stands as it comes in: its engine runs, and in some jobs a sound joint has been cleaned already.
+func (m game) asFound() []electric.Action {
+	setup := []electric.Action{{Verb: electric.Engine, Runs: electric.EngineRunning}}
+	rng := rand.New(rand.NewPCG(m.car.Seed, 0xC1))
+	if rng.IntN(cleanedBefore) > 0 {
+		return setup
+	}
+	var sound []string
+	for _, p := range m.g.Circuit().Parts {
+		joint := slices.Contains([]harness.Kind{harness.KindRelay, harness.KindFuse, harness.KindGround, harness.KindConnector}, p.Kind())
+		touched := slices.ContainsFunc(m.faults, func(f fault.Fault) bool { return slices.Contains(f.Parts(), p.Name) })
+		if joint && !touched {
+			sound = append(sound, p.Name)
+		}
+	}
+	if len(sound) == 0 {
+		return setup
+	}
+	return append(setup, electric.Action{Verb: electric.Cleaned, Part: sound[rng.IntN(len(sound))]})
 }
 
 func (t *Trial) judge(v *diagnose.Verdict, truth string) {

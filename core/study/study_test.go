@@ -132,3 +132,16 @@ func TestEntropyOfACircuit(t *testing.T) {
 	}
 	assert.LessOrEqual(t, entropy, stat.Entropy(all)/math.Ln2+1e-9, "taking some together lowers it")
 }
+
+// Readings as people take them: the engine running, leads not nulled, a buzzer, rounded figures, a joint cleaned
+// before in one job of ten. The bars are those of the whole library; the judge is a car of the same model.
+func TestReadingsAsTaken(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	r, err := study.Play(t.Context(), guideFor(t, "f1-one-relay"), study.Options{Spread: 1, Misread: 0.02, AsTaken: true}, nil)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, r.Right, 0.97)
+	assert.LessOrEqual(t, r.ConfidentWrong, 0.02)
+	assert.Less(t, r.MaxTests, 45, "each came to an end")
+}

@@ -24,3 +24,11 @@ const (
 
 // leastAmps is the current that counts as flowing.
 const leastAmps = 1e-3
+
+// Of doubts.go.
+
+// wrongWayVolts is across a coil what tells which way round it is fed.
+const wrongWayVolts = 2
+
+// windingShare is how far a winding's drawn speed may be from what follows before it is doubted.
+const windingShare = 0.12

@@ -28,9 +28,23 @@ type Protection struct {
 func Protects(m *electric.Model) (*Protection, error) {
 	p := &Protection{}
 	guard := map[string]int{}
-	for _, part := range m.Circuit.OfKind(harness.KindFuse) {
-		guard[part.Name] = len(p.Guards)
-		p.Guards = append(p.Guards, Guard{Fuse: part.Name})
+	var opens []fault.Fault
+	for _, part := range m.Circuit.Parts {
+		open := fault.Fault{On: fault.OnPart, Part: part.Name, Words: fault.Open}
+		name := part.Name
+		switch spec := part.Spec.(type) {
+		case *harness.Fuse:
+		case *harness.Relay:
+			if spec.Fuse == 0 {
+				continue
+			}
+			name, open.Words = part.Name+" fuse", fault.FuseOpen // built in, and as good a fuse as any
+		default:
+			continue
+		}
+		guard[name] = len(p.Guards)
+		p.Guards = append(p.Guards, Guard{Fuse: name})
+		opens = append(opens, open)
 	}
 	healthy := map[string]map[string]float64{}
 	for _, s := range m.Circuit.States {
@@ -41,7 +55,7 @@ func Protects(m *electric.Model) (*Protection, error) {
 		healthy[s.Name] = amps
 	}
 	for i := range p.Guards {
-		if err := p.Guards[i].feeds(m, healthy); err != nil {
+		if err := p.Guards[i].feeds(m, healthy, opens[i]); err != nil {
 			return nil, err
 		}
 	}
@@ -77,11 +91,10 @@ func loads(m *electric.Model, s *harness.State, faults []fault.Fault) (map[strin
 	return amps, nil
 }
 
-func (g *Guard) feeds(m *electric.Model, healthy map[string]map[string]float64) error {
+func (g *Guard) feeds(m *electric.Model, healthy map[string]map[string]float64, open fault.Fault) error {
 	dead := map[string][]string{}
 	var order []string
 	for _, s := range m.Circuit.States {
-		open := fault.Fault{On: fault.OnPart, Part: g.Fuse, Words: fault.Open}
 		without, err := loads(m, s, []fault.Fault{open})
 		if err != nil {
 			return err

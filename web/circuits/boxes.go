@@ -236,7 +236,7 @@ func expectedShort(point *electric.Point) map[string]string {
 func wiresAt(circuit *harness.Circuit) map[string]string {
 	words := map[string]string{}
 	add := func(pin, far harness.Pin, w *harness.Wire) {
-		s := strings.TrimSpace(w.Colour + " " + far.String())
+		s := strings.TrimSpace(w.ColourAt(pin) + " " + far.String())
 		if words[pin.String()] != "" {
 			s = words[pin.String()] + ", " + s
 		}

@@ -29,6 +29,7 @@ type editorPage struct {
 	Kinds   []harness.Kind
 	Colours []string
 	Sizes   []string
+	Fielded []string // parts whose settings take several lines, and are fields on a page of their own
 }
 
 // settingsOf is what a part of each kind is usually given; a technician overtypes the figures.
@@ -58,6 +59,13 @@ func (a *Circuits) edit(c *gin.Context) {
 func (a *Circuits) showEditor(c *gin.Context, status int, h store.Harness, saw int64, text string, wrong harness.Errors) {
 	p := &editorPage{Frame: a.Frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours,
 		Sizes: usualSizes, Kinds: harness.Kinds()}
+	if b, err := a.circuits.Get(h.Source); err == nil {
+		for _, part := range b.Drawn.Parts {
+			if furtherSettings[part.Kind()] != nil {
+				p.Fielded = append(p.Fielded, part.Name)
+			}
+		}
+	}
 	for _, e := range wrong {
 		p.Wrong = append(p.Wrong, strings.TrimPrefix(e.Error(), "harness: "))
 	}
@@ -130,7 +138,7 @@ type draft struct {
 	Parts  []typed.Row  `json:"parts"`
 	Wires  []typed.Row  `json:"wires"`
 	Sum    string       `json:"sum"`           // names the drawing
-	Svg    string       `json:"svg,omitempty"` // empty while it is being made, or where the text is wrong
+	Svg    string       `json:"svg,omitempty"` // only where the drawing was asked for, and it is made
 	Errors []draftError `json:"errors"`
 	Pins   []string     `json:"pins"`
 	Fans   []string     `json:"fans"` // what each state makes the fans do
@@ -177,11 +185,9 @@ func withUsualSettings(text string, f *draftForm) string {
 	return typed.SetCell(text, typed.PartRows, f.Row, "settings", usual)
 }
 
-// editPatience is how long the editor waits for a drawing begun from the one before.
-const editPatience = 250 * time.Millisecond
-
 // readDraft reads the text being typed, with a change to one of its rows where one is asked for: the rows, what is
-// wrong with it, which pins there are, and the drawing, begun from the last one.
+// wrong with it, which pins there are. It draws nothing, because the next key may be on its way: whoever rests asks
+// for the drawing, which begins from the last one.
 func (a *Circuits) readDraft(c *gin.Context) {
 	text := strings.ReplaceAll(c.PostForm("text"), "\r\n", "\n") // as it is, blanks and all
 	var f draftForm
@@ -211,25 +217,24 @@ func (a *Circuits) readDraft(c *gin.Context) {
 			d.Errors = append(d.Errors, draftError{0, "", err.Error()})
 		} else {
 			d.Sum = b.Sum
-			d.Svg = a.bare(b, editPatience)
 			d.Fans = fansByState(b)
 		}
 	}
 	c.JSON(http.StatusOK, d)
 }
 
-// draftDrawing asks again for a drawing that was being made.
+// draftDrawing draws what was typed, and is asked again while the drawing is being made.
 func (a *Circuits) draftDrawing(c *gin.Context) {
 	b := a.circuits.BySum(c.Param("sum"))
 	if b == nil {
 		c.JSON(http.StatusNotFound, draft{})
 		return
 	}
-	c.JSON(http.StatusOK, draft{Sum: c.Param("sum"), Svg: a.bare(b, a.Patience)})
+	c.JSON(http.StatusOK, draft{Sum: c.Param("sum"), Svg: bare(b, a.Patience)})
 }
 
 // bare is the drawing alone, empty while it is being made.
-func (a *Circuits) bare(b *worked.File, patience time.Duration) string {
+func bare(b *worked.File, patience time.Duration) string {
 	s, there := b.DrawnWithin(patience)
 	if !there {
 		return ""

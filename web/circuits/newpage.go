@@ -44,6 +44,8 @@ func (a *Circuits) addHarness(c *gin.Context) {
 	answers := family.Answers{
 		Title: title, Volts: number("volts"), Fans: number("fans"), Amps: amps,
 		Low: family.Low(c.PostForm("low")), Switched: family.Switcher(c.PostForm("switched")),
+		NoLink: c.PostForm("no-link") != "", GroundRelay: c.PostForm("ground-relay") != "", Inverted: c.PostForm("inverted") != "",
+		Sources: c.PostForm("sources") != "",
 	}
 	text, err := family.Write(answers)
 	if long != nil {

@@ -21,6 +21,8 @@ func (a *Circuits) Routes(r gin.IRouter) {
 	r.GET("/harnesses/:name/start", a.start)
 	r.GET("/harnesses/:name/edit", a.edit)
 	r.POST("/harnesses/:name/edit", a.saveHarness)
+	r.GET("/harnesses/:name/parts/:part", a.settings)
+	r.POST("/harnesses/:name/parts/:part", a.saveSettings)
 	r.POST("/harnesses/:name/copy", a.copyHarness)
 	r.POST("/harnesses/:name/delete", a.deleteHarness)
 	r.GET("/harnesses/:name/boxes", a.boxes)

@@ -47,8 +47,10 @@ type sheetPage struct {
 	Warnings           []string
 	Shares             *shares
 	Protection         *trace.Protection
-	Leads              string // ohms of the meter's leads, as typed
-	Placed             bool   // some part was put where it stands by hand
+	Truths             []trace.Truth
+	Doubts             []string // what a look at the drawing alone finds
+	Leads              string   // ohms of the meter's leads, as typed
+	Placed             bool     // some part was put where it stands by hand
 
 	Pins        []room.PinChoice
 	Instruments []electric.Instrument
@@ -367,7 +369,14 @@ func (p *sheetPage) describe(b *worked.File, point *electric.Point) {
 	for _, w := range point.Warnings {
 		p.Warnings = append(p.Warnings, w.Text)
 	}
+	p.Truths = b.Truths()
+	for _, w := range b.Doubts() {
+		p.Doubts = append(p.Doubts, w.Text)
+	}
 }
+
+// ShownOnly is the state shown, for what asks about several.
+func (p *sheetPage) ShownOnly() []string { return []string{p.Shown} }
 
 // unsigned makes next to nothing a plain zero, so that no display says "-0.0".
 func unsigned(v float64) float64 {

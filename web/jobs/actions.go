@@ -4,7 +4,6 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -63,24 +62,6 @@ func (a *Jobs) setUp(c *gin.Context) {
 			return nil, refusedFor(err)
 		}
 		return []job.Entry{{Kind: job.Did, Body: job.Body{Action: action.String()}}}, nil
-	})
-}
-
-// setEngine enters what the engine does from here on; off is how it is where nothing else is said. Every reading that
-// follows carries it: it decides the volts of the supply.
-func (a *Jobs) setEngine(c *gin.Context) {
-	a.write(c, func(j *jobAt) ([]job.Entry, error) {
-		runs := c.PostForm("engine")
-		before, rest := electric.EngineIn(j.state.Ledger)
-		switch {
-		case !slices.Contains(electric.Engines, runs):
-			return nil, refused("An engine is %s.", strings.Join(electric.Engines, ", "))
-		case runs == before || runs == electric.EngineOff && before == "":
-			return nil, refused("The engine is entered as %s already.", runs)
-		case runs != electric.EngineOff:
-			rest = append(rest, electric.Action{Verb: electric.Engine, Runs: runs})
-		}
-		return ledgerEntries(j.state.Ledger, rest), nil
 	})
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/harness"
+	"ironthread/core/instruct"
 	"ironthread/core/job"
 	"ironthread/store"
 	"ironthread/web/room"
@@ -202,10 +203,16 @@ type jobSide struct {
 	Saw   int
 
 	Pending *pending // what the page shows is still being worked out
+
+	drawn *harness.Circuit
 }
 
+// Gloss is what a fault is called at the car, for beside its spelling.
+func (s jobSide) Gloss(fault string) string { return instruct.Gloss(s.drawn, fault) }
+
 func (a *Jobs) side(c *gin.Context, j *jobAt, name string) jobSide {
-	s := jobSide{Frame: a.Frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: name, Tabs: tabs, Saw: j.state.Last}
+	s := jobSide{Frame: a.Frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: name, Tabs: tabs, Saw: j.state.Last,
+		drawn: j.file.Drawn}
 	s.Notice = noticeOf(c)
 	return s
 }
@@ -258,7 +265,8 @@ func circuitOf(source string) string {
 type tab struct{ Tab, Path, Label string }
 
 var tabs = []tab{
-	{"job", "", "Job"}, {"why", "/why", "Why"}, {"believe", "/believe", "Prove me wrong"}, {"drive", "/drive", "Driving"},
+	{"job", "", "Job"}, {"scan", "/scan", "Scan"}, {"why", "/why", "Why"}, {"believe", "/believe", "Prove me wrong"},
+	{"drive", "/drive", "Driving"},
 	{"verify", "/verify", "Verify and close"}, {"report", "/report", "Report"},
 }
 
@@ -277,6 +285,9 @@ func (j *jobAt) photographs() []int64 {
 func noticeOf(c *gin.Context) string {
 	if n, err := strconv.Atoi(c.Query("others")); err == nil && n > 0 {
 		return fmt.Sprintf("Somebody else wrote to this job at the same moment (%s). Both are kept.", entriesWord(n))
+	}
+	if c.Query("recorded") != "" {
+		return "Recorded."
 	}
 	if c.Query("here") != "" {
 		return "This job is here already; it was not taken in again."

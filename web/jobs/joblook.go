@@ -50,12 +50,16 @@ func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
 	return nil
 }
 
-// offerEngine tells what the engine does from the rest of the set-up.
-func (p *jobPage) offerEngine(j *jobAt) {
-	engine, rest := electric.EngineIn(j.state.Ledger)
+// offerStand tells how the vehicle stands from the rest of the set-up.
+func (p *jobPage) offerStand(j *jobAt) {
+	standing, rest := electric.Standing(j.state.Ledger)
 	p.Ledger, p.Engines, p.Engine = probe.SetupWords(rest), electric.Engines, electric.EngineOff
-	if engine != "" {
-		p.Engine = engine
+	for _, a := range standing {
+		if a.Verb == electric.Engine {
+			p.Engine = a.Runs
+			continue
+		}
+		p.Stands = append(p.Stands, a.Spoken())
 	}
 	for _, o := range j.state.Seen {
 		if o.Ohms != nil {

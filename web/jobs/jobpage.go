@@ -14,6 +14,7 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/core/repair"
 	"ironthread/web/room"
 )
 
@@ -56,11 +57,24 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	}
 	p.Repairs = repairsOf(j, as.Verdict)
 	p.Mended = len(as.Repaired) > 0 && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
+	p.MendedBy, p.Metered = as.Mended, a.watches.Meter(j.ID) != nil
+	p.Causes = causesOf(j, as.Verdict)
+	p.Truths = j.file.Truths()
+	for _, o := range j.state.Seen {
+		if o.Fans != nil {
+			p.Looked = append(p.Looked, o.State)
+		}
+	}
 	for _, s := range as.Surprising {
 		p.Surprises = append(p.Surprises, s.Text)
 	}
 	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
 	p.Hidden = len(as.Suspects) - len(p.Suspects)
+	if !j.state.Closed && !ready && j.tableFirst(r) {
+		// What is left is worked out while the states are commanded; a page that asks again would undo what is chosen.
+		kit, _ := room.KitOf(c)
+		p.Table, p.Pending = j.commands(kit), nil
+	}
 	if !j.state.Closed && ready {
 		if err := a.chooseCard(c, p, j, now, as, r); err != nil {
 			p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
@@ -76,7 +90,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	}
 	p.Socket = socketOf(j, p.Card)
 	p.offerSetup(j)
-	p.offerEngine(j)
+	p.offerStand(j)
 	circuit, evidence, err := p.look(j, as, r)
 	if err != nil {
 		a.FailWith(c, err)
@@ -108,6 +122,27 @@ func socketOf(j *jobAt, move *card) string {
 		q.Set("in", "1")
 	}
 	return fmt.Sprintf("/harnesses/%s/boxes/%s?%s", url.PathEscape(j.Sheet), url.PathEscape(part.Name), q.Encode())
+}
+
+// mostCauses bounds how many causes are named beside a verdict; the whole list is asked before the job closes.
+const mostCauses = 3
+
+// causesOf is what to look into before the part that a proven verdict names is renewed.
+func causesOf(j *jobAt, v *diagnose.Verdict) []string {
+	if v == nil || !v.Proven {
+		return nil
+	}
+	f, err := fault.Parse(j.file.Drawn, v.Faults[0])
+	if err != nil {
+		return nil
+	}
+	var list []string
+	for _, check := range repair.Causes(j.file.Model, f) {
+		if len(list) < mostCauses {
+			list = append(list, check.Text)
+		}
+	}
+	return list
 }
 
 // repairsOf lists what to enter once what the verdict names has been mended.
@@ -143,9 +178,14 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 	for i, m := range as.Next {
 		p.Others = append(p.Others, otherMove{m.Title, m.Minutes, fmt.Sprintf("/jobs/%d?move=%d", j.ID, i+1)})
 	}
+	if j.tableFirst(r) {
+		kit, _ := room.KitOf(c)
+		p.Table = j.commands(kit)
+		return nil
+	}
 	switch {
 	case len(r.own) > 0:
-		t, err := ownTest(circuit, p.stateFor(j, as, r), j.state.Ledger, r.own)
+		t, err := ownTest(j.file.Model, p.stateFor(j, as, r), j.state.Ledger, r.own)
 		if err != nil {
 			return err
 		}

@@ -13,6 +13,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/job"
+	"ironthread/scan"
 	"ironthread/store"
 	"ironthread/web/room"
 	"ironthread/web/worked"
@@ -29,6 +30,7 @@ type Keeper interface {
 	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
 	ImportJob(ctx context.Context, in store.Imported) (int64, error)
 	Titles(ctx context.Context) ([]store.Harness, error)
+	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
 	Vehicles(ctx context.Context) ([]store.Vehicle, error)
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
@@ -48,7 +50,13 @@ type Jobs struct {
 	keep     Keeper
 	circuits *worked.Circuits
 	learnt   Learnt
+	watches  *scan.Watches
+
+	Simulated []Known // vehicles that are known to answer
 }
+
+// Close leaves all vehicles, with what was commanded given back.
+func (a *Jobs) Close() { a.watches.Close() }
 
 //go:embed templates/*.html
 var templates embed.FS
@@ -59,5 +67,5 @@ func New(s *room.Shared, keep Keeper, circuits *worked.Circuits, learnt Learnt) 
 	if err != nil {
 		return nil, fmt.Errorf("jobs: %w", err)
 	}
-	return &Jobs{r, keep, circuits, learnt}, nil
+	return &Jobs{Room: r, keep: keep, circuits: circuits, learnt: learnt, watches: scan.NewWatches()}, nil
 }

@@ -10,6 +10,7 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/job"
 	"ironthread/core/probe"
+	"ironthread/core/trace"
 	"ironthread/web/room"
 	"ironthread/web/worked"
 )
@@ -30,6 +31,7 @@ type jobPage struct {
 	Ledger    []string // the set-up without what the engine does
 	Engine    string   // what it does, as entered
 	Engines   []string
+	Stands    []string // what else is said of how the vehicle stands
 	Settable  []string // set-up actions offered
 	Paper     *worked.Paper
 	Drawn     string // names the drawing; the same name, the same drawing
@@ -37,18 +39,24 @@ type jobPage struct {
 	SamePaper bool   // the page has it already
 	Warnings  []string
 
+	Table     *commandTable // every state commanded, in the place of one move
 	Card      *card
 	Back      string // the job's page that recording leads back to, empty: this one
 	Others    []otherMove
 	Newer     *newer // a newer revision of the harness that the job could go by
 	Verdict   *diagnose.Verdict
+	Causes    []string // to be looked into before what the verdict names is renewed
+	Truths    []trace.Truth
+	Looked    []string // states in which fans were looked at
 	Repairs   []string // set-up actions that enter the repair of the verdict
 	Mended    bool     // after a repair, every state is as it should be
+	MendedBy  *diagnose.Mended
 	Pairs     []diagnose.Pair
 	Suspects  []diagnose.Standing
 	Hidden    int // suspects not listed
 	Cleared   string
 	Surprises []string
+	Metered   bool   // a meter is connected: fields can be filled from it
 	Nulled    bool   // the meter's leads were, at the last ohms of this job
 	Socket    string // the address of the socket card the next move is at
 }
@@ -83,6 +91,7 @@ type jobRequest struct {
 	state, view string
 	own         url.Values // a test of one's own: look, do, pin, from, part
 	move        int
+	table       bool   // the command table
 	back        string // the job's page that recording leads back to
 	notice      string
 	bad         bool
@@ -100,6 +109,7 @@ func readJobRequest(c *gin.Context) jobRequest {
 			}
 		}
 	}
+	r.table = c.Query("table") != ""
 	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
 	if back := c.Query("back"); back == "verify" {
 		r.back = back

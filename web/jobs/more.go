@@ -21,6 +21,7 @@ type morePage struct {
 	Lead  []probe.Choice
 	Part  []probe.Choice
 	Parts []string
+	Bench []room.PinChoice // terminals of the parts that come out
 }
 
 func (a *Jobs) more(c *gin.Context) {
@@ -37,11 +38,16 @@ func (a *Jobs) more(c *gin.Context) {
 		p.Shown = s.Name
 	}
 	for _, pin := range j.file.Model.Pins() {
-		choice := room.PinChoice{Name: pin.String(), Label: pin.String()}
+		choice := room.PinChoice{Name: pin.String(), Label: j.file.Drawn.Called(pin)}
 		if label := j.file.Drawn.Part(pin.Part).Label; label != "" {
 			choice.Label += " · " + label
 		}
 		p.Pins = append(p.Pins, choice)
+		if part := j.file.Drawn.Part(pin.Part); probe.Benched(part.Kind()) {
+			inner := pin
+			inner.Inner = true
+			p.Bench = append(p.Bench, room.PinChoice{Name: inner.String(), Label: part.Name + " " + j.file.Drawn.Terminal(pin)})
+		}
 	}
 	for _, part := range j.file.Drawn.Parts {
 		p.Parts = append(p.Parts, part.Name)

@@ -12,8 +12,8 @@ import (
 // A test of a technician's own choice, as the page's address names it.
 
 // ownTest is the test a technician chose, from the page's address.
-func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action, q url.Values) (probe.Test, error) {
-	do := cmp.Or(q.Get("do"), string(probe.Volts))
+func ownTest(m *electric.Model, state *harness.State, ledger []electric.Action, q url.Values) (probe.Test, error) {
+	c, do := m.Circuit, cmp.Or(q.Get("do"), string(probe.Volts))
 	switch {
 	case q.Get("as") == "move":
 		return wholeTest(c, state, q)
@@ -22,7 +22,11 @@ func ownTest(c *harness.Circuit, state *harness.State, ledger []electric.Action,
 	case q.Get("part") != "":
 		return probe.OfPart(c, do, state, ledger, q.Get("part"))
 	}
-	return probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
+	t, err := probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
+	if err == nil && !t.Kind().InState() && t.At.Part != "" && m.NothingFeeds(ledger, t.At, t.From) {
+		t.Setup = ledger // a pulled relay's socket, an open plug: there is nothing to be switched off
+	}
+	return t, err
 }
 
 // wholeTest is a test with a set-up of its own, all of it in the address.

@@ -23,19 +23,14 @@ import (
 // verifyPage is the list of what must be seen before the job closes.
 type verifyPage struct {
 	jobSide
-	List     []tickedLine
-	Causes   []repair.Ticked
+	List     []passLine
+	Causes   []passLine
 	Left     int
 	InTheWay []string // set-up still on the car
 	Explains []explained
 	Reasons  []job.Reason
 	Found    []job.Body
 	Text     string
-}
-
-type tickedLine struct {
-	repair.Ticked
-	URL string // the move that answers it
 }
 
 // explained is what a found fault does through a warm-up.
@@ -58,14 +53,11 @@ func (a *Jobs) showVerify(c *gin.Context, j *jobAt, status int, wrong string) {
 		return
 	}
 	p := verifyPage{
-		jobSide: a.side(c, j, "verify"), Causes: v.Causes, Left: v.Left(), InTheWay: v.Way,
-		Reasons: job.Reasons, Found: j.state.Repairs, Text: c.PostForm("text"),
+		jobSide: a.side(c, j, "verify"), Left: v.Left(), InTheWay: v.Way, Reasons: job.Reasons, Found: j.state.Repairs, Text: c.PostForm("text"),
 	}
+	p.List, p.Causes = j.passLines(v)
 	if wrong != "" {
 		p.Notice, p.Bad = wrong, true
-	}
-	for _, t := range v.List {
-		p.List = append(p.List, tickedLine{t, answerURL(j, t.Test)})
 	}
 	well, err := repair.WarmUp(j.file.Model, nil, nil)
 	for _, r := range j.state.Repairs {

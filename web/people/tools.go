@@ -48,12 +48,13 @@ type toolsPage struct {
 	Tools   []toolBox
 	School  probe.School
 	Schools []room.Choice
+	Units   []room.UnitChoice
 	Back    string
 }
 
 func (a *People) tools(c *gin.Context) {
 	kit, school := room.KitOf(c)
-	p := toolsPage{Frame: a.Frame(c, "Tools and way of working", ""), Back: room.CameFrom(c)}
+	p := toolsPage{Frame: a.Frame(c, "Tools and way of working", ""), Back: room.CameFrom(c), Units: room.UnitChoices(room.UnitsOf(c))}
 	for _, scan := range []room.Choice{
 		{Value: string(probe.CommandTool), Label: "commands each state"},
 		{Value: string(probe.BasicTool), Label: "reads codes and live data only"}, {Value: string(probe.NoTool), Label: "none"},
@@ -95,6 +96,7 @@ func (a *People) setTools(c *gin.Context) {
 		}
 	}
 	room.KeepKit(c, f.Scan, f.School, missing)
+	room.KeepUnits(c)
 	c.Redirect(http.StatusSeeOther, room.BackTo(f.Back))
 }
 

@@ -125,7 +125,7 @@ func (r *Room) Render(c *gin.Context, status int, name string, page any) {
 		c.String(http.StatusInternalServerError, "This page could not be put together; what was recorded is safe.")
 		return
 	}
-	c.Data(status, "text/html; charset=utf-8", []byte(b.String()))
+	c.Data(status, "text/html; charset=utf-8", inUnits([]byte(b.String()), UnitsOf(c)))
 }
 
 // betweenLines is what a template's layout leaves between lines; it means nothing to a browser.
@@ -140,7 +140,7 @@ func (r *Room) Part(c *gin.Context, status int, name, part string, page any) {
 		c.Status(http.StatusNoContent)
 		return
 	}
-	c.Data(status, "text/html; charset=utf-8", []byte(betweenLines.ReplaceAllString(b.String(), "\n")))
+	c.Data(status, "text/html; charset=utf-8", inUnits([]byte(betweenLines.ReplaceAllString(b.String(), "\n")), UnitsOf(c)))
 }
 
 // Fail shows one sentence with the right status.

@@ -29,6 +29,7 @@ func funcs(files *Static) template.FuncMap {
 		"share":   func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
 		"times":   timesWords,
 		"token":   newToken,
+		"clicks":  func() []string { return []string{"click", "nothing"} },
 		"pair":    func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}
 }

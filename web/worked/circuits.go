@@ -64,6 +64,8 @@ type Circuit struct {
 	roles  map[harness.Pin]trace.Conductor
 	tried  sync.Once
 	guards *trace.Protection
+	truths []trace.Truth
+	doubts []electric.Warning
 	lists  *lru.Cache[string, []repair.Check]
 
 	answers *answers
@@ -156,10 +158,29 @@ func (w *Circuit) Conductors() map[harness.Pin]trace.Conductor {
 	return w.roles
 }
 
+// try works out what a circuit's drawing alone tells.
+func (w *Circuit) try() {
+	w.guards, _ = trace.Protects(w.Model)
+	w.truths, _ = trace.Truths(w.Model)
+	w.doubts = trace.Doubts(w.Model)
+}
+
 // Protection tells which fuse protects what, worked out the first time; nil where it cannot be.
 func (w *Circuit) Protection() *trace.Protection {
-	w.tried.Do(func() { w.guards, _ = trace.Protects(w.Model) })
+	w.tried.Do(w.try)
 	return w.guards
+}
+
+// Truths are the tables of the circuit's fan modules.
+func (w *Circuit) Truths() []trace.Truth {
+	w.tried.Do(w.try)
+	return w.truths
+}
+
+// Doubts is what is doubtful in the circuit as it is drawn.
+func (w *Circuit) Doubts() []electric.Warning {
+	w.tried.Do(w.try)
+	return w.doubts
 }
 
 // Checks is the verification list with what lasts of a set-up.

@@ -59,10 +59,13 @@ func (d *drawn) begin() {
 			}
 		}()
 		if d.before != nil && len(d.circuit.Places) == 0 {
-			if last, there := d.before.DrawnWithin(0); there { // one that is not there yet is no beginning
+			select {
+			case <-d.before.drawn.done:
+				last := d.before.drawn.sheet
 				for i := range last.Places {
 					d.circuit.Places = append(d.circuit.Places, &last.Places[i])
 				}
+			default: // one that is not there yet is no beginning
 			}
 		}
 		d.before = nil

@@ -155,8 +155,11 @@ document.addEventListener("alpine:init", () => {
       const rows = (list) => list.map((row, n) => ({
         ...row, cells: this.known(row.cells), n, key: n, look: row.wrong ? "at-fault" : "", bad: this.badCells(row),
       }));
+      const at = document.activeElement, stood = at.value;
       this.parts = rows(draft.parts);
       this.wires = rows(draft.wires);
+      await null; // Alpine lays the rows in the same breath
+      if (at.dataset.cell && at.value !== stood) at.select(); // what was offered is typed over, not added to
       const says = (e) => [e.line && `line ${e.line}`, e.where, e.msg].filter(Boolean).join(": ");
       this.errors = draft.errors.map((e, key) => ({ line: e.line, key, says: says(e) }));
       this.pins = [...new Set(draft.pins)];
@@ -166,8 +169,7 @@ document.addEventListener("alpine:init", () => {
       this.isStale = n > 0;
       if (n) return;
       this.fans = draft.fans;
-      this.sum = draft.sum;
-      this.draw(draft, turn);
+      this.draw(draft.sum, turn);
     },
     // What a row does not say yet stands as a question mark in the text, and as nothing in its cell.
     known(cells) { return Object.fromEntries(Object.entries(cells).map(([name, value]) => [name, value === "?" ? "" : value])); },
@@ -176,14 +178,18 @@ document.addEventListener("alpine:init", () => {
       for (const cell of Object.keys(row.cells)) bad[cell] = String(Boolean(row.wrong) && (!row.cell || row.cell === cell));
       return bad;
     },
-    async draw(draft, turn) {
+    // A drawing takes the server a second or more: it is asked for once the hand rests.
+    async draw(sum, turn) {
+      let draft = {};
       while (!draft.svg) {
-        await new Promise((r) => setTimeout(r, 250));
-        if (turn !== this.asked || !this.$root.isConnected) return;
-        const answer = await fetch(`/drafts/${draft.sum}`);
+        await new Promise((r) => setTimeout(r, draft.sum ? 250 : 400));
+        if (turn !== this.asked || this.waiting || !this.$root.isConnected) return;
+        const answer = await fetch(`/drafts/${sum}`);
         if (!answer.ok) return;
         draft = await answer.json();
       }
+      if (turn !== this.asked) return;
+      this.sum = sum;
       const paper = this.$root.querySelector("[data-drawing]");
       paper.innerHTML = draft.svg;
       document.dispatchEvent(new CustomEvent("htmx:after:swap"));

@@ -1,0 +1,127 @@
+package diagnose
+
+import (
+	"slices"
+	"strings"
+
+	"ironthread/core/electric"
+	"ironthread/core/probe"
+)
+
+// What a test may answer is forecast by whatever leads. While one fault explains the log, each suspect's cars are asked.
+// Where two faults at once are likelier, the leading pairs' own cars are asked, gone through the log as they would have
+// been; a single fault's forecast would promise answers that such a car does not give.
+
+// forecast lists what a test may answer, how likely each answer is, and what it would leave.
+func (g *chooser) forecast(t probe.Test, o *outcomes) []Outcome {
+	var list []Outcome
+	if !g.b.two() {
+		for k, label := range o.labels {
+			list = append(list, Outcome{label, o.total[k], g.leaves(o, k, g.b.of)})
+		}
+		return list
+	}
+	for k, label := range o.labels {
+		p := 0.0
+		for i, row := range o.chance {
+			if row != nil {
+				p += g.b.single[i] * row[k]
+			}
+		}
+		list = append(list, Outcome{Reading: label, Probability: p})
+		if p > 0 {
+			list[k].Leaves = g.leaves(o, k, g.b.single)
+		}
+	}
+	of := make([]float64, len(list)) // the likeliest pair's part in each answer
+	for n, pair := range g.b.pairs {
+		if n == pairsListed || pair.p < leastPair {
+			break
+		}
+		answers, err := g.pairAnswers(t, pair, o)
+		if err != nil {
+			continue // such a set-up cannot be with these two
+		}
+		name := g.suspects[pair.i].Name + " and " + g.suspects[pair.j].Name
+		for _, a := range answers {
+			k := slices.IndexFunc(list, func(x Outcome) bool { return x.Reading == a.label })
+			if k < 0 {
+				k = len(list)
+				list, of = append(list, Outcome{Reading: a.label}), append(of, 0)
+			}
+			p := pair.p * a.chance
+			list[k].Probability += p
+			at := len(list[k].Leaves)
+			if p > list[k].Probability/2 {
+				at = 0
+			}
+			list[k].Leaves, of[k] = slices.Insert(list[k].Leaves, at, name), max(of[k], p)
+		}
+	}
+	kept := list[:0]
+	for _, x := range list {
+		x.Leaves = x.Leaves[:min(len(x.Leaves), leavesNamed)]
+		if x.Probability >= leastOfClass {
+			kept = append(kept, x)
+		}
+	}
+	return kept
+}
+
+// pairAnswer is one answer that a pair's cars give, and how many of them.
+type pairAnswer struct {
+	label  string
+	chance float64
+}
+
+// pairAnswers asks a pair's cars, gone through the log, what a test shows on them.
+func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes) ([]pairAnswer, error) {
+	ij := [2]int{pair.i, pair.j}
+	p := g.pairingOf(ij)
+	blown, err := p.through(g.b.asked, g.pairFitsOf(ij), func(askedOnce, *pairFits) {})
+	if err != nil {
+		return nil, err
+	}
+	var setup []electric.Action
+	if n := len(g.b.asked); n > 0 {
+		setup = g.b.asked[n-1].to
+	}
+	car, err := p.laidOn(t, true)
+	if err != nil {
+		return nil, err
+	}
+	var list []pairAnswer
+	for k := range blown {
+		car.enter(k, g.model.Carry(blown[k], setup, t.Setup), t.State)
+		label, err := car.says(t, o)
+		if err != nil {
+			return nil, err
+		}
+		n := slices.IndexFunc(list, func(a pairAnswer) bool { return a.label == label })
+		if n < 0 {
+			n, list = len(list), append(list, pairAnswer{label: label})
+		}
+		list[n].chance += 1.0 / pairCars
+	}
+	return list, nil
+}
+
+// says is the likeliest answer of the car, in the words of the test's classes.
+func (c pairCar) says(t probe.Test, o *outcomes) (string, error) {
+	switch kind := t.Kind().(type) {
+	case probe.Worded:
+		row := make([]float64, len(kind.Words(t)))
+		err := kind.Chances(c, t, row)
+		return kind.Words(t)[likeliest(row)], err
+	case probe.Figured:
+		return o.labels[o.classOf(kind.Scaled(c.laid.Shows(t.State)))], nil
+	}
+	shares := make([]float32, len(c.g.fans))
+	c.in.FanShares(shares)
+	words := make([]string, 0, len(shares))
+	for f, fan := range c.g.fans {
+		chances := probe.SpeedChances(float64(shares[f]))
+		words = append(words, fan+" "+probe.SpeedWords[likeliest(chances[:])])
+	}
+	return strings.Join(words, ", "), nil
+}

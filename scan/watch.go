@@ -1,0 +1,243 @@
+package scan
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/netip"
+	"sync"
+	"time"
+
+	"ironthread/scan/describe"
+	"ironthread/scan/uds"
+)
+
+// Watch is a vehicle that is being watched for a job: its values read again and again, and kept for a while, so that two
+// people on the same job see the same, and a command's effect can be looked at afterwards.
+type Watch struct {
+	Vehicle *Vehicle
+	Data    *describe.Vehicle
+	Address string
+
+	mu     sync.Mutex
+	began  time.Time
+	points []Point
+	codes  []uds.Code
+	asked  bool // codes have been read
+	looked time.Time
+	stop   context.CancelFunc
+	done   chan struct{}
+}
+
+// Point is all values at one time, seconds since the link began.
+type Point struct {
+	Seconds float64
+	Values  map[string]float64
+	Command string // that held then
+}
+
+// Limits of watching.
+const (
+	readEvery   = 400 * time.Millisecond
+	keptPoints  = 6000 // forty minutes: a warm-up; some 4 MB
+	nobodyLooks = 90 * time.Second
+	mostWatched = 32
+)
+
+// Watches keeps the links of all jobs of this process: a link to a vehicle is a wire, and lives where it was laid.
+type Watches struct {
+	mu     sync.Mutex
+	of     map[int64]*Watch
+	meters map[int64]*Meter
+}
+
+// NewWatches keeps none yet.
+func NewWatches() *Watches { return &Watches{of: map[int64]*Watch{}, meters: map[int64]*Meter{}} }
+
+// Of is a job's link; nil for none.
+func (w *Watches) Of(job int64) *Watch {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.of[job]
+}
+
+// Begin connects a job's vehicle. What is asked for must be an address of a network of one's own.
+func (w *Watches) Begin(ctx context.Context, job int64, address string, data *describe.Vehicle) (*Watch, error) {
+	if err := OwnNetwork(address); err != nil {
+		return nil, err
+	}
+	w.mu.Lock()
+	if w.of[job] != nil {
+		w.mu.Unlock()
+		return nil, fmt.Errorf("this job's vehicle is connected already")
+	}
+	if len(w.of) >= mostWatched {
+		w.mu.Unlock()
+		return nil, fmt.Errorf("%d vehicles are connected; leave one first", mostWatched)
+	}
+	w.of[job] = &Watch{} // the place is taken while it is connected
+	w.mu.Unlock()
+	living, stop := context.WithCancel(context.WithoutCancel(ctx)) // the link outlives the request that asked for it
+	v, err := Connect(living, address, data)
+	if err != nil {
+		stop()
+		w.mu.Lock()
+		delete(w.of, job)
+		w.mu.Unlock()
+		return nil, err
+	}
+	now := time.Now()
+	x := &Watch{Vehicle: v, Data: data, Address: address, began: now, looked: now, stop: stop, done: make(chan struct{})}
+	w.mu.Lock()
+	w.of[job] = x
+	w.mu.Unlock()
+	go func() {
+		defer close(x.done)
+		x.run(living)
+		w.mu.Lock()
+		if w.of[job] == x {
+			delete(w.of, job)
+		}
+		w.mu.Unlock()
+	}()
+	return x, nil
+}
+
+// Leave gives back what is commanded and ends a job's link.
+func (w *Watches) Leave(job int64) {
+	x := w.Of(job)
+	if x == nil || x.stop == nil {
+		return
+	}
+	x.stop()
+	<-x.done
+}
+
+// Close leaves all.
+func (w *Watches) Close() {
+	w.mu.Lock()
+	var vehicles, meters []int64
+	for job := range w.of {
+		vehicles = append(vehicles, job)
+	}
+	for job := range w.meters {
+		meters = append(meters, job)
+	}
+	w.mu.Unlock()
+	for _, job := range vehicles {
+		w.Leave(job)
+	}
+	for _, job := range meters {
+		w.LeaveMeter(job)
+	}
+}
+
+// OwnNetwork tells why an address is none of a network of one's own: loopback, private or link-local, by figures.
+func OwnNetwork(address string) error {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return fmt.Errorf("%q is no address; write it as 192.168.0.10:13400", clipped(address))
+	}
+	ip, err := netip.ParseAddr(host)
+	if err != nil || !ip.IsLoopback() && !ip.IsPrivate() && !ip.IsLinkLocalUnicast() {
+		return fmt.Errorf("%q is no address of a network of one's own (192.168.…, 10.…, 169.254.…, 127.…)", clipped(host))
+	}
+	return nil
+}
+
+// run reads the values until the link ends, or nobody has looked for a while.
+func (x *Watch) run(ctx context.Context) {
+	defer x.Vehicle.Close()
+	tick := time.NewTicker(readEvery)
+	defer tick.Stop()
+	names := x.Data.Names()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case now := <-tick.C:
+			values, err := x.Vehicle.Values(names...)
+			if err != nil && x.Vehicle.Lost() != nil {
+				return
+			}
+			held, _, _ := x.Vehicle.Held()
+			x.mu.Lock()
+			if err == nil {
+				x.points = append(x.points, Point{now.Sub(x.began).Seconds(), values, held})
+				if len(x.points) > keptPoints {
+					x.points = x.points[len(x.points)-keptPoints:]
+				}
+			}
+			forgotten := now.Sub(x.looked) > nobodyLooks
+			x.mu.Unlock()
+			if forgotten {
+				return
+			}
+		}
+	}
+}
+
+// Points are what has been read, oldest first. Whoever asks keeps the link alive.
+func (x *Watch) Points() []Point {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.looked = time.Now()
+	return append([]Point(nil), x.points...)
+}
+
+// Codes are those read last; asked is false before they have been.
+func (x *Watch) Codes() (codes []uds.Code, asked bool) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.codes, x.asked
+}
+
+// ReadCodes reads and keeps them.
+func (x *Watch) ReadCodes() ([]uds.Code, error) {
+	codes, err := x.Vehicle.Codes()
+	if err != nil {
+		return nil, err
+	}
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.codes, x.asked = codes, true
+	return codes, nil
+}
+
+// BeginMeter connects a meter for a job; one that is there already is left.
+func (w *Watches) BeginMeter(ctx context.Context, job int64, address string) error {
+	if err := OwnNetwork(address); err != nil {
+		return err
+	}
+	m, err := ConnectMeter(ctx, address)
+	if err != nil {
+		return err
+	}
+	w.LeaveMeter(job)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if len(w.meters) >= mostWatched {
+		m.Close()
+		return fmt.Errorf("%d meters are connected; leave one first", mostWatched)
+	}
+	w.meters[job] = m
+	return nil
+}
+
+// Meter is a job's meter; nil for none.
+func (w *Watches) Meter(job int64) *Meter {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.meters[job]
+}
+
+// LeaveMeter ends the link to a job's meter.
+func (w *Watches) LeaveMeter(job int64) {
+	w.mu.Lock()
+	m := w.meters[job]
+	delete(w.meters, job)
+	w.mu.Unlock()
+	if m != nil {
+		m.Close()
+	}
+}

@@ -1,0 +1,421 @@
+package sim_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"net"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/library"
+	"ironthread/scan"
+	"ironthread/scan/describe"
+	"ironthread/scan/doip"
+	"ironthread/scan/uds"
+	"ironthread/sim"
+)
+
+type bench struct {
+	vehicle       *sim.Vehicle
+	data          *describe.Vehicle
+	model         *electric.Model
+	address       string
+	meter, packet string
+}
+
+// stand puts a vehicle with these faults on loopback.
+func stand(t *testing.T, circuit string, o sim.Options, faults ...string) *bench {
+	t.Helper()
+	e, err := library.Open(circuit)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	var list []fault.Fault
+	for _, words := range faults {
+		f, err := fault.Parse(e.Circuit, words)
+		require.NoError(t, err)
+		list = append(list, f)
+	}
+	v, err := sim.New(m, o, list...)
+	require.NoError(t, err)
+	b := &bench{vehicle: v, data: describe.For(circuit, e.Circuit), model: m}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	p, err := net.ListenPacket("udp", "127.0.0.1:0")
+	require.NoError(t, err)
+	i, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	b.address, b.packet, b.meter = l.Addr().String(), p.LocalAddr().String(), i.Addr().String()
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error, 2)
+	go func() { ended <- sim.NewServer(v, b.data).Serve(ctx, l, p) }()
+	go func() { ended <- sim.NewMeter(v).Serve(ctx, i) }()
+	t.Cleanup(func() {
+		stop()
+		for range 2 {
+			select {
+			case err := <-ended:
+				assert.NoError(t, err)
+			case <-time.After(10 * time.Second):
+				t.Error("a server did not end with its context")
+			}
+		}
+	})
+	return b
+}
+
+func (b *bench) connect(t *testing.T) *scan.Vehicle {
+	t.Helper()
+	v, err := scan.Connect(t.Context(), b.address, b.data)
+	require.NoError(t, err)
+	t.Cleanup(v.Close)
+	return v
+}
+
+// An engine at idle warms up, the fans come on where the strategy says, and cool it to where they go off: the thresholds
+// are the harness's own, 95 and 90 °C. Physics of no vehicle in particular, so that only the order is judged.
+func TestAWarmUp(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	require.NoError(t, b.vehicle.Drive("engine running"))
+	on, off := 0.0, 0.0
+	for range 4000 {
+		b.vehicle.Advance(0.5)
+		s := b.vehicle.Stands()
+		turns := s.Fans["M1"].Word != "stopped"
+		switch {
+		case turns && on == 0:
+			on = s.Coolant
+		case !turns && on > 0 && off == 0:
+			off = s.Coolant
+		}
+	}
+	assert.InDelta(t, 95, on, 0.3)
+	assert.InDelta(t, 90, off, 0.3)
+	// With the link fuse blown low does nothing, and it gets hotter, until high comes in at 103.
+	dead := stand(t, "f3-twin-series-parallel", sim.Options{}, "F3 open")
+	require.NoError(t, dead.vehicle.Drive("engine running"))
+	hottest := 0.0
+	for range 4000 {
+		dead.vehicle.Advance(0.5)
+		hottest = max(hottest, dead.vehicle.Stands().Coolant)
+	}
+	assert.InDelta(t, 103, hottest, 1.5)
+}
+
+// Commanding low and looking: on a healthy vehicle both fans turn slowly, with the link fuse blown neither does, and the
+// controller, which sees the coil side only, has no code. With a coil's line broken it has one.
+func TestACommandAndWhatComesOfIt(t *testing.T) {
+	for _, row := range []struct {
+		fault, low string
+		code       string
+	}{{"", "slow", ""}, {"F3 open", "stopped", ""}, {"wire K1.85 - ECU.61 open", "stopped", "P0480"}} {
+		var faults []string
+		if row.fault != "" {
+			faults = append(faults, row.fault)
+		}
+		b := stand(t, "f3-twin-series-parallel", sim.Options{}, faults...)
+		v := b.connect(t)
+		assert.Equal(t, "SKERR0WC0VNTYW0RK", v.Identity().VIN)
+		require.NoError(t, v.Command("low", map[string]float64{"low": 100}))
+		assert.Equal(t, row.low, b.vehicle.Stands().Fans["M1"].Word, row.fault)
+		held, _, until := v.Held()
+		assert.Equal(t, "low", held)
+		assert.Greater(t, time.Until(until), 30*time.Second)
+		codes, err := v.Codes()
+		require.NoError(t, err)
+		if row.code == "" {
+			assert.Empty(t, codes, row.fault)
+		} else {
+			require.NotEmpty(t, codes)
+			assert.Equal(t, row.code, codes[0].Name())
+			require.NoError(t, v.ClearCodes())
+		}
+		values, err := v.Values("coolant", "speed", "supply", "commanded low", "commanded high")
+		require.NoError(t, err)
+		assert.InDelta(t, b.vehicle.Stands().Supply, values["supply"], 0.01)
+		assert.InDelta(t, 22, values["coolant"], 1)
+		assert.Equal(t, 100.0, values["commanded low"])
+		assert.Zero(t, values["commanded high"])
+		require.NoError(t, v.Return())
+		assert.False(t, b.vehicle.Stands().Tester)
+	}
+}
+
+// What is refused is said in words; the vehicle is left as it was.
+func TestConditionsOfACommand(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	v := b.connect(t)
+	for drive, want := range map[string]string{
+		"speed 40": "not while the vehicle moves", "pedal on": "release the pedal first", "coolant 121": "too hot",
+		"key off": "conditions are not met",
+	} {
+		require.NoError(t, b.vehicle.Drive(drive))
+		assert.ErrorContains(t, v.Command("low", map[string]float64{"low": 100}), want)
+		assert.False(t, b.vehicle.Stands().Tester, drive)
+		for _, back := range []string{"speed 0", "pedal off", "coolant 60", "key on"} {
+			require.NoError(t, b.vehicle.Drive(back))
+		}
+	}
+	assert.ErrorContains(t, v.Command("turbo", map[string]float64{"turbo": 100}), `no output "turbo"`)
+	_, err := v.Values("oil")
+	assert.ErrorContains(t, err, `no value "oil"`)
+	assert.NoError(t, v.Lost())
+	_, err = scan.Connect(t.Context(), "127.0.0.1:1", b.data)
+	assert.ErrorContains(t, err, "no vehicle answers")
+}
+
+// One tester at a time; a connection that is lost in the middle of a command gives it back at once, and the next tester
+// is let in.
+func TestALostConnection(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	raw := rawTester(t, b.address)
+	raw.activate(t)
+	raw.ask(t, 0x10, 0x03)
+	raw.ask(t, 0x2F, 0xFD, 0x40, 0x03, 0x01)
+	require.True(t, b.vehicle.Stands().Tester)
+	_, err := scan.Connect(t.Context(), b.address, b.data)
+	assert.ErrorContains(t, err, "another tester is connected")
+	lost := time.Now()
+	require.NoError(t, raw.Close())
+	require.Eventually(t, func() bool { return !b.vehicle.Stands().Tester }, 5*time.Second, 5*time.Millisecond)
+	t.Logf("control given back %v after the connection was lost", time.Since(lost).Round(time.Millisecond))
+	b.connect(t)
+}
+
+// A tester that falls silent in a session loses it after five seconds (ISO 14229-2's S3), with what it commanded.
+func TestASilentTester(t *testing.T) {
+	if testing.Short() {
+		t.Skip("waits")
+	}
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	raw := rawTester(t, b.address)
+	raw.activate(t)
+	raw.ask(t, 0x10, 0x03)
+	raw.ask(t, 0x2F, 0xFD, 0x40, 0x03, 0x01)
+	silent := time.Now()
+	require.Eventually(t, func() bool { return !b.vehicle.Stands().Tester }, 10*time.Second, 20*time.Millisecond)
+	assert.InDelta(t, 5.5, time.Since(silent).Seconds(), 1)
+	assert.Equal(t, []byte{0x7F, 0x2F, 0x7F}, raw.ask(t, 0x2F, 0xFD, 0x40, 0x03, 0x01), "the session is over")
+}
+
+// Garbage, frames that are too long, wrong addresses and services that are none: an answer where the standard has one, and
+// the vehicle goes on for the next.
+func TestFramesOfNobody(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	for _, bytes := range [][]byte{[]byte("GET / HTTP/1.1\r\n\r\n"), {0x02, 0xFD, 0x80, 0x01, 0xFF, 0xFF, 0xFF, 0xFF}, {0x02}, {}} {
+		c, err := net.Dial("tcp", b.address)
+		require.NoError(t, err)
+		_, err = c.Write(bytes)
+		require.NoError(t, err)
+		require.NoError(t, c.Close())
+	}
+	raw := rawTester(t, b.address)
+	raw.write(t, doip.Frame{Type: 0x4242})
+	assert.Equal(t, []byte{doip.UnknownType}, raw.read(t, doip.NegativeAck).Body)
+	raw.activate(t)
+	raw.write(t, doip.Message{From: raw.address, To: 0x1234, Data: []byte{0x3E, 0}}.Frame())
+	assert.Equal(t, byte(3), raw.read(t, doip.DiagnosticNack).Body[4])
+	for request, want := range map[string][]byte{
+		"\x31\x01": {0x7F, 0x31, 0x11}, "\x22\xFF\xFF": {0x7F, 0x22, 0x31}, "\x22\xF4": {0x7F, 0x22, 0x13}, "\x19\x55\x00": {0x7F, 0x19, 0x12},
+		"\x2F\xFD\x40\x03\x01": {0x7F, 0x2F, 0x7F}, "\x10\x55": {0x7F, 0x10, 0x12}, "\x14": {0x7F, 0x14, 0x13},
+	} {
+		assert.Equal(t, want, raw.ask(t, []byte(request)...), "% X", request)
+	}
+	vin := raw.ask(t, 0x22, 0xF1, 0x90)
+	assert.Equal(t, "SKERR0WC0VNTYW0RK", string(vin[3:]))
+
+	// By datagram, too.
+	c, err := net.Dial("udp", b.packet)
+	require.NoError(t, err)
+	_, err = c.Write(doip.Frame{Type: doip.IdentifyRequest}.Bytes())
+	require.NoError(t, err)
+	require.NoError(t, c.SetReadDeadline(time.Now().Add(3*time.Second)))
+	buffer := make([]byte, 200)
+	n, err := c.Read(buffer)
+	require.NoError(t, err)
+	f, err := doip.Parse(buffer[:n])
+	require.NoError(t, err)
+	id, err := doip.IdentityOf(f)
+	require.NoError(t, err)
+	assert.Equal(t, uint16(0x0E80), id.Address)
+	require.NoError(t, c.Close())
+}
+
+// The meter reads what the solver says of the present set-up, through leads with ohms of their own; a fuse seen from both
+// sides tells which it is.
+func TestTheMeter(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{Seed: 5}, "F3 open")
+	v := b.connect(t)
+	require.NoError(t, v.Command("low", map[string]float64{"low": 100}))
+	m, err := scan.ConnectMeter(t.Context(), b.meter)
+	require.NoError(t, err)
+	defer m.Close()
+	assert.Contains(t, m.Name(), "simulated meter")
+	volts := func(pin string) float64 {
+		require.NoError(t, m.Tell(fmt.Sprintf("ROUT:RED %q", pin)))
+		x, stable, err := m.Stable(t.Context(), "MEAS:VOLT:DC?")
+		require.NoError(t, err)
+		assert.True(t, stable)
+		return x
+	}
+	assert.Greater(t, volts("F3.a"), 11.0)
+	assert.InDelta(t, 0, volts("F3.b"), 0.2)
+	require.NoError(t, m.Tell(`ROUT:CLAMP "F1.b"`))
+	amps, err := m.Read("MEAS:CURR:DC?")
+	require.NoError(t, err)
+	assert.InDelta(t, 0, amps, 0.01)
+	live, err := m.Read("MEAS:RES?")
+	require.NoError(t, err)
+	assert.True(t, math.IsInf(live, 1) || live < 1e7, "what is live reads no ohms")
+
+	require.NoError(t, v.Return())
+	require.NoError(t, m.Tell(`SYST:SETUP "BAT apart"`))
+	ohms := func(at, from string) float64 {
+		require.NoError(t, m.Tell(fmt.Sprintf("ROUT:RED %q", at)))
+		require.NoError(t, m.Tell(fmt.Sprintf("ROUT:BLACK %q", from)))
+		x, err := m.Read("MEAS:RES?")
+		require.NoError(t, err)
+		return x
+	}
+	wire := ohms("F3.b", "M2.+")
+	assert.Greater(t, wire, 0.1, "leads that nobody has nulled")
+	assert.Less(t, wire, 1.1)
+	require.NoError(t, m.Tell("SENS:RES:NULL ON"))
+	assert.Less(t, ohms("F3.b", "M2.+"), 0.05)
+	assert.True(t, math.IsInf(ohms("F3.a", "F3.b"), 1))
+	require.NoError(t, m.Tell(`SYST:SETUP "F3 renewed"`))
+	assert.Less(t, ohms("F3.a", "F3.b"), 0.05)
+	require.NoError(t, m.Tell(`SYST:SETUP:UNDO "BAT apart"`))
+	require.NoError(t, m.Tell("NONSENSE"))
+	said, err := m.Ask("SYST:ERR?")
+	require.NoError(t, err)
+	assert.Contains(t, said, "Undefined header")
+	require.NoError(t, v.Command("low", map[string]float64{"low": 100}))
+	assert.Equal(t, "slow", b.vehicle.Stands().Fans["M1"].Word, "the new fuse is whole")
+	c, err := net.Dial("tcp", b.meter)
+	require.NoError(t, err)
+	_, err = c.Write([]byte(strings.Repeat("x", 5000) + "\n*IDN?\n"))
+	require.NoError(t, err)
+	line, err := bufio.NewReader(c).ReadString('\n')
+	require.NoError(t, err)
+	assert.Contains(t, line, "simulated meter", "a line longer than any is passed over")
+	require.NoError(t, c.Close())
+}
+
+// Every circuit of the library that has a controller can be commanded, state by state, and its fans do what the solver says.
+func TestEveryCircuitCanBeCommanded(t *testing.T) {
+	entries, err := library.All()
+	require.NoError(t, err)
+	for _, e := range entries {
+		if len(e.Circuit.Commands()) == 0 {
+			continue
+		}
+		b := stand(t, e.Name, sim.Options{})
+		v := b.connect(t)
+		for _, s := range e.Circuit.States {
+			if s.Commands == nil || !s.Key || len(s.Words) > 0 || s.Pressure != nil || s.Coolant != nil {
+				continue
+			}
+			commands := map[string]float64{}
+			for _, c := range s.Commands {
+				commands[c] = 100
+				if duty, known := s.DutyOf(c); known {
+					commands[c] = duty
+				}
+			}
+			require.NoError(t, v.Command(s.Name, commands), "%s: %s", e.Name, s.Name)
+			p, err := b.model.Solve(electric.Condition{State: s})
+			require.NoError(t, err)
+			for fan, does := range b.vehicle.Stands().Fans {
+				assert.Equal(t, string(p.Motors[fan].Speed), does.Word, "%s: %s: %s", e.Name, s.Name, fan)
+			}
+		}
+		v.Close()
+	}
+}
+
+// What a description says is what is read; one that makes no sense is said in a sentence.
+func TestDescriptions(t *testing.T) {
+	e, err := library.Open("f8-pwm-module")
+	require.NoError(t, err)
+	text, err := describe.Write(describe.For("f8-pwm-module", e.Circuit))
+	require.NoError(t, err)
+	v, err := describe.Read(text)
+	require.NoError(t, err)
+	assert.True(t, v.Outputs["fan"].Percent)
+	assert.Equal(t, uds.Coolant, v.Values["coolant"].ID)
+	for figure, want := range map[float64][]byte{83: {123}, -60: {0}, 400: {255}} {
+		assert.Equal(t, want, v.Values["coolant"].Encode(figure))
+	}
+	for text, want := range map[string]string{
+		"": "the file is empty", "vehicle-data: 2": "vehicle-data: 1", "vehicle-data: 1": "address of the engine controller",
+		"vehicle-data: 1\ncontroller: 1\nwhim: 2": "whim", "vehicle-data: 1\ncontroller: 1\nvalues: {a: {id: 1, bytes: 9}}": "bytes (1 to 4)",
+	} {
+		_, err := describe.Read([]byte(text))
+		assert.ErrorContains(t, err, want, text)
+	}
+	_, err = describe.Read(make([]byte, describe.MostBytes+1))
+	assert.ErrorContains(t, err, "larger than")
+	_, err = harness.Read(nil)
+	assert.Error(t, err)
+	assert.Equal(t, "9.9E+37", strings.ToUpper(strconv.FormatFloat(sim.Overload, 'e', 1, 64)))
+}
+
+// raw is a tester that is written byte by byte.
+type raw struct {
+	net.Conn
+	address uint16
+}
+
+func rawTester(t *testing.T, address string) *raw {
+	t.Helper()
+	c, err := net.Dial("tcp", address)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = c.Close() })
+	return &raw{c, 0x0E01}
+}
+
+func (r *raw) write(t *testing.T, f doip.Frame) {
+	t.Helper()
+	_, err := r.Write(f.Bytes())
+	require.NoError(t, err)
+}
+
+func (r *raw) read(t *testing.T, want doip.Type) doip.Frame {
+	t.Helper()
+	require.NoError(t, r.SetReadDeadline(time.Now().Add(5*time.Second)))
+	for {
+		f, err := doip.Read(r)
+		require.NoError(t, err)
+		if f.Type == want {
+			return f
+		}
+	}
+}
+
+func (r *raw) activate(t *testing.T) {
+	t.Helper()
+	r.write(t, doip.Activation(r.address))
+	f := r.read(t, doip.ActivationResponse)
+	assert.Equal(t, r.address, binary.BigEndian.Uint16(f.Body))
+	require.Equal(t, doip.Activated, f.Body[4])
+}
+
+func (r *raw) ask(t *testing.T, request ...byte) []byte {
+	t.Helper()
+	r.write(t, doip.Message{From: r.address, To: 0x0E80, Data: request}.Frame())
+	m, err := doip.MessageOf(r.read(t, doip.Diagnostic))
+	require.NoError(t, err)
+	return m.Data
+}
