@@ -39,7 +39,7 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(plainWriter{out})
 	root.SetErr(plainWriter{errs})
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
-	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), simCommand(),
+	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), planCommand(), simCommand(),
 		diagnoseCommand(), measureCommand(),
 		exportCommand(), schemaCommand(), serveCommand(), demoCommand())
 	if err := root.Execute(); err != nil {

@@ -1,0 +1,438 @@
+package rewire
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ironthread/core/harness"
+)
+
+// Family is a way of making the speeds.
+type Family string
+
+// The ways.
+const (
+	Single   Family = "single-speed"
+	Staged   Family = "staged"            // one fan, then both
+	Series   Family = "series-parallel"   // both in series, then each by itself
+	Dropping Family = "dropping-resistor" // a resistor in the feed, then past it
+	Module   Family = "pwm-module"        // a module, told by pulses
+)
+
+// Families lists them in the order in which they are compared.
+var Families = []Family{Series, Staged, Dropping, Module, Single}
+
+// Words names a family for people.
+func (f Family) Words() string {
+	return map[Family]string{
+		Single: "one speed, a relay a fan", Staged: "one fan, then both", Series: "both in series, then in parallel",
+		Dropping: "a dropping resistor", Module: "a module told by pulses",
+	}[f]
+}
+
+// drawing collects the sections of a harness file, as a person draws it: the battery, the load's side from fuse to fan to
+// ground, the coils' feed, and then whoever asks, each joined to the line of the coils that make its speed.
+type drawing struct {
+	w      *Wish
+	parts  []string
+	wires  []string
+	states []string
+	rules  []string
+
+	lines  [2][]string // coil pins that a stage's line pulls to ground
+	pins   []string    // of the controller
+	killed string      // the switch that takes the coils' feed away, where there is one
+	asks   map[string]string
+}
+
+// draw writes the circuit of a family for a wish, sizes still to be found.
+func draw(w *Wish, f Family) (*harness.Circuit, error) {
+	d := &drawing{w: w, asks: map[string]string{}}
+	d.part("BAT", "kind: battery")
+	d.part("G1", "kind: ground, at: body stud")
+	d.part("F9", "kind: fuse, amps: 7.5, style: mini, label: coils, at: new box")
+	d.part("SW", "kind: switch, closed-when: key, label: key feed")
+	d.wire("BAT.+", "F9.a", "RD", "battery to box")
+	d.wire("F9.b", "SW.a", "OG", "box to controller")
+	if k := slices.IndexFunc(w.Requesters, func(r Requester) bool { return r.Gives == Kill }); k >= 0 {
+		d.killed = "KILL"
+		d.part(d.killed, fmt.Sprintf("kind: switch, closed-when: run, label: %q", w.Requesters[k].Name))
+		d.wire("SW.b", "KILL.a", "OG", "box to controller")
+	}
+	for i, fan := range w.Fans {
+		rpm := ""
+		if fan.RPM > 0 {
+			rpm = fmt.Sprintf(", rpm: %g", fan.RPM)
+		}
+		half := ""
+		if fan.HalfVolts != Unknown {
+			half = fmt.Sprintf(", half-volts: %s", fan.HalfVolts)
+		}
+		d.part(motor(i), fmt.Sprintf("kind: motor, volts: %.4g, amps: %.4g, inrush: %.4g%s%s, label: %q", fan.Volts, fan.Amps, fan.Inrush, rpm,
+			half, fan.Name))
+	}
+	switch f {
+	case Series:
+		d.series()
+	case Staged, Single:
+		d.staged(f == Single)
+	case Dropping:
+		d.dropping()
+	case Module:
+		d.module()
+	}
+	d.joinLines()
+	d.requesters()
+	d.allStates(f)
+	text := d.text(f)
+	c, err := harness.Read([]byte(text))
+	if err != nil {
+		return nil, fmt.Errorf("rewire: %s: %w", f, err)
+	}
+	return c, nil
+}
+
+func motor(i int) string { return fmt.Sprintf("M%d", i+1) }
+
+func (d *drawing) part(name, keys string) {
+	d.parts = append(d.parts, fmt.Sprintf("  %s: {%s}", name, keys))
+}
+
+// wire joins two pins along a run. Its size is found later.
+func (d *drawing) wire(from, to, colour, run string) {
+	d.wires = append(d.wires, fmt.Sprintf("  %s - %s: %s 0.5mm2 %.4gm", from, to, colour, d.w.run(run)))
+}
+
+// coilFeed is the pin that feeds the coils.
+func (d *drawing) coilFeed() string {
+	if d.killed != "" {
+		return d.killed + ".b"
+	}
+	return "SW.b"
+}
+
+// coil gives the coil pins of the relays at hand that go to plus and to minus: on a relay with a diode, plus belongs to the
+// diode's cathode.
+func (d *drawing) coil() (plus, minus string) {
+	if d.w.Relays.Suppression == "diode" && d.w.Relays.Cathode == "85" {
+		return "85", "86"
+	}
+	return "86", "85"
+}
+
+// relay draws a relay without its coil's joints.
+func (d *drawing) relay(name, contacts, label string) {
+	keys := fmt.Sprintf("kind: relay, contacts: %s, coil-ohms: %.4g, rating: {make: %g, rest: %g}, label: %q, at: new box", contacts,
+		d.w.Relays.Coil, d.w.Relays.Make, d.w.Limits.RestContact, label)
+	if d.w.Relays.Suppression != "" {
+		keys += ", suppression: " + d.w.Relays.Suppression
+	}
+	if d.w.Relays.Cathode != "" {
+		keys += fmt.Sprintf(", diode-cathode: %q", d.w.Relays.Cathode)
+	}
+	d.part(name, keys)
+}
+
+// staging draws a relay that a stage's line pulls in.
+func (d *drawing) staging(name, contacts string, stage int) {
+	d.relay(name, contacts, d.w.Speeds[min(stage, len(d.w.Speeds)-1)])
+	plus, minus := d.coil()
+	d.wire(d.coilFeed(), name+"."+plus, "OG", "in the box")
+	d.lines[stage] = append(d.lines[stage], name+"."+minus)
+}
+
+// fused draws a fuse at the battery and gives the pin behind it.
+func (d *drawing) fused(name, label string) string {
+	d.part(name, fmt.Sprintf("kind: fuse, amps: 30, style: cartridge, label: %q, at: new box", label))
+	d.wire("BAT.+", name+".a", "RD", "battery to box")
+	return name + ".b"
+}
+
+func (d *drawing) grounded(pin string) { d.wire(pin, "G1", "BN", "fans to ground") }
+
+// series: low through the first fan, the third relay's rest contact, the link fuse and the second fan; high gives each fan
+// its own feed and ground.
+func (d *drawing) series() {
+	low, high := d.fused("F1", "first fan"), d.fused("F2", "second fan, high")
+	d.staging("K1", "make", 0)
+	d.staging("K2", "make", 1)
+	d.staging("K3", "changeover", 1)
+	d.part("F3", "kind: fuse, amps: 25, style: cartridge, label: link, at: new box")
+	d.wire(low, "K1.30", "RD", "in the box")
+	d.wire("K1.87", "M1.+", "VT", "box to fans")
+	d.wire("M1.-", "K3.30", "VT/WH", "box to fans")
+	d.wire("K3.87a", "F3.a", "TQ/BN", "in the box")
+	d.wire("F3.b", "M2.+", "TQ", "box to fans")
+	d.wire(high, "K2.30", "RD/BN", "in the box")
+	d.wire("K2.87", "M2.+", "TQ/RD", "box to fans")
+	d.grounded("K3.87")
+	d.grounded("M2.-")
+}
+
+// staged: a relay a fan; with one speed both at once.
+func (d *drawing) staged(single bool) {
+	for i := range d.w.Fans {
+		stage := i
+		if single {
+			stage = 0
+		}
+		name := fmt.Sprintf("K%d", i+1)
+		from := d.fused(fmt.Sprintf("F%d", i+1), d.w.Fans[i].Name)
+		d.staging(name, "make", stage)
+		d.wire(from, name+".30", "RD", "in the box")
+		d.wire(name+".87", motor(i)+".+", "VT", "box to fans")
+		d.grounded(motor(i) + ".-")
+	}
+}
+
+// dropping: low through a resistor a fan, high past it. As many ohms as the fan itself is worth at full speed bring it to some
+// two thirds of its speed, and still start it.
+func (d *drawing) dropping() {
+	low := d.fused("F1", "low")
+	d.staging("K1", "make", 0)
+	d.wire(low, "K1.30", "RD", "in the box")
+	for i, fan := range d.w.Fans {
+		resistor, relay := fmt.Sprintf("R%d", i+1), fmt.Sprintf("K%d", i+2)
+		ohms := fan.Volts / fan.Amps
+		d.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed, label: %q, at: in the fan's air", ohms,
+			fan.Amps*fan.Amps*ohms/3, "low, "+fan.Name))
+		d.wire("K1.87", resistor+".a", "YE", "box to fans")
+		d.wire(resistor+".b", motor(i)+".+", "YE/BK", "in the box")
+		from := d.fused(fmt.Sprintf("F%d", i+2), "high, "+fan.Name)
+		d.staging(relay, "make", 1)
+		d.wire(from, relay+".30", "RD", "in the box")
+		d.wire(relay+".87", motor(i)+".+", "VT", "box to fans")
+		d.grounded(motor(i) + ".-")
+	}
+}
+
+// module: one module for all fans; its electronics have the key's feed.
+func (d *drawing) module() {
+	var outputs []string
+	for i := range d.w.Fans {
+		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", i+1, i+1, i+1))
+	}
+	keys := fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], logic: [l], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, `+
+		`open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", "))
+	if d.w.Module.Amps > 0 {
+		keys += fmt.Sprintf(", rating: {amps: %g}", d.w.Module.Amps)
+	}
+	if len(d.w.Module.Hertz) == 2 {
+		keys += fmt.Sprintf(", hertz: {from: %g, to: %g}", d.w.Module.Hertz[0], d.w.Module.Hertz[1])
+	}
+	d.part("FM", keys)
+	d.wire(d.fused("F1", "module"), "FM.+", "RD", "box to fans")
+	d.wire(d.coilFeed(), "FM.l", "OG", "box to fans")
+	d.wire("FM.-", "G1", "BN", "fans to ground")
+	for i := range d.w.Fans {
+		d.wire(fmt.Sprintf("FM.o%d", i+1), motor(i)+".+", "VT", "in the box")
+		d.wire(motor(i)+".-", fmt.Sprintf("FM.r%d", i+1), "VT/BN", "in the box")
+	}
+}
+
+// joinLines joins the coils of a stage, and lets the high line bring low with it: a diode carries the high line's pull to
+// the low line's coils, and not the other way.
+func (d *drawing) joinLines() {
+	for _, line := range d.lines {
+		for i := 1; i < len(line); i++ {
+			d.wire(line[0], line[i], "GN", "in the box")
+		}
+	}
+	if len(d.lines[0]) > 0 && len(d.lines[1]) > 0 {
+		d.part("D1", `kind: diode, label: high brings low with it, at: new box`)
+		d.wire(d.lines[0][0], "D1.a", "GN/WH", "in the box")
+		d.wire("D1.k", d.lines[1][0], "GN/WH", "in the box")
+	}
+}
+
+// requesters joins whoever asks to the line of the speed it asks for, and notes how each is made to ask.
+func (d *drawing) requesters() {
+	outputs := 0
+	output := func(does string, r Requester) string {
+		outputs++
+		d.pins = append(d.pins, fmt.Sprintf("\"%d\": {%s: %q}", outputs, does, r.Name))
+		return fmt.Sprintf("ECU.%d", outputs)
+	}
+	sources := false
+	for k, r := range d.w.Requesters {
+		name := fmt.Sprintf("%d", k+1)
+		stage := max(0, slices.Index(d.w.Speeds, r.Asks))
+		at := ""
+		if len(d.lines[stage]) > 0 {
+			at = d.lines[stage][0]
+		}
+		d.asks[r.Name] = fmt.Sprintf("commands: [%q]", r.Name)
+		_, minus := d.coil()
+		switch {
+		case r.Gives == Kill:
+		case r.Gives == Pulses && at == "":
+			d.wire(output("pwm-on", r), "FM.c", "GN", "box to controller")
+		case r.Gives == Pulses: // no relay listens to them
+			delete(d.asks, r.Name)
+		case at == "": // a module is told its speed by pulses alone
+			delete(d.asks, r.Name)
+		case r.Gives == Ground && !r.Inverted:
+			d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
+		case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
+			d.relay("KI"+name, "break", r.Name+", the other way round")
+			plus, _ := d.coil()
+			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
+			d.wire("KI"+name+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
+			d.wire(at, "KI"+name+".87a", "GN", "in the box")
+			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+		case r.Gives == Supply: // a relay turns plus into a pull to ground
+			sources = true
+			d.relay("KI"+name, "make", r.Name+", turned to ground")
+			plus, _ := d.coil()
+			d.wire(output("sources-on", r), "KI"+name+"."+plus, "BU", "box to controller")
+			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
+			d.wire(at, "KI"+name+".87", "GN", "in the box")
+			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+		case r.Gives == Switch, r.Gives == Pressure:
+			kind, key, where := "thermoswitch", "coolant", "radiator"
+			if r.Gives == Pressure {
+				kind, key, where = "pressure-switch", "pressure", "refrigerant line"
+			}
+			d.part("TS"+name, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens, r.Name,
+				where))
+			d.wire(at, "TS"+name+".1", "GN/BU", "box to fans")
+			d.wire("TS"+name+".c", "G1", "BN", "fans to ground")
+			d.asks[r.Name] = fmt.Sprintf("%s: %g", key, r.Closes+1)
+		case r.Gives == Toggle:
+			d.part("S"+name, fmt.Sprintf("kind: switch, closed-when: asked, label: %q, at: dash", r.Name))
+			d.wire(at, "S"+name+".a", "GN/VT", "box to controller")
+			d.wire("S"+name+".b", "G1", "BN", "fans to ground")
+			d.asks[r.Name] = "S" + name + ": on"
+		}
+		d.rule(r, stage)
+	}
+	if outputs == 0 {
+		return
+	}
+	d.pins = append(d.pins, `"G": {ground: true}`)
+	if sources {
+		d.pins = append(d.pins, `"P": {power: true}`)
+		d.wire("SW.b", "ECU.P", "OG", "box to controller")
+	}
+	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
+	d.wire("ECU.G", "G1", "BN", "box to controller")
+}
+
+// rule is when a controller's output asks, left to itself: settings to begin from (common practice), to be set to the
+// controller's own.
+func (d *drawing) rule(r Requester, stage int) {
+	on := 95 + 8*stage
+	switch {
+	case d.asks[r.Name] == "" || !strings.HasPrefix(d.asks[r.Name], "commands"):
+	case r.Gives == Ground:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %d, off-below: %d}", r.Name, on, on-5))
+	case r.Gives == Supply:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {or: [ac]}", r.Name))
+	case r.Gives == Pulses:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {from: {at: 92, duty: 25}, to: {at: 104, duty: 90}}", r.Name))
+	}
+}
+
+// Names of the states that every design is tried in beside those in which somebody asks.
+const (
+	offState      = "off"
+	parkedState   = "parked hot"
+	crankingState = "cranking"
+	killedState   = "killed"
+)
+
+// allStates: nobody asks; each speed by whoever asks for it first; every other requester alone; the key off and hot;
+// cranking; the kill switch with the highest speed asked for.
+func (d *drawing) allStates(f Family) {
+	state := func(name string, keys ...string) {
+		if d.killed != "" && name != killedState {
+			keys = append(keys, "KILL: on")
+		}
+		d.states = append(d.states, fmt.Sprintf("  %q: {%s}", name, strings.Join(keys, ", ")))
+	}
+	// What is not asked for stands so that nothing asks: cold, no pressure, no command.
+	asking := func(words string) []string {
+		keys := []string{"key: on"}
+		for _, rest := range []string{"commands: []", "coolant: 20", "pressure: 5"} {
+			if words == "" || strings.SplitN(rest, ":", 2)[0] != strings.SplitN(words, ":", 2)[0] {
+				keys = append(keys, rest)
+			}
+		}
+		if words != "" {
+			keys = append(keys, words)
+		}
+		return keys
+	}
+	state(offState, asking("")...)
+	said := map[string]bool{}
+	for i, speed := range d.w.Speeds {
+		words := ""
+		if r, by := d.first(speed); by != "" {
+			words, said[r.Name] = by, true
+		}
+		if f == Module {
+			words = fmt.Sprintf("commands: [%q], duty: %d", d.pulsed(), 45+45*(i+2-len(d.w.Speeds)))
+			said[d.pulsed()] = true
+		}
+		state(speed, asking(words)...)
+	}
+	for _, r := range d.w.Requesters {
+		if words := d.asks[r.Name]; words != "" && !said[r.Name] && r.Gives != Kill {
+			state(r.Name, asking(words)...)
+		}
+	}
+	if d.killed != "" && f != Module {
+		_, words := d.first(d.w.Speeds[len(d.w.Speeds)-1])
+		state(killedState, append(asking(words), "KILL: off")...)
+	}
+	d.states = append(d.states, fmt.Sprintf("  %q: {commands: [], coolant: 105%s}", parkedState, d.closed()),
+		fmt.Sprintf("  %q: {key: on, engine: cranking, commands: [], coolant: 20%s}", crankingState, d.closed()))
+}
+
+func (d *drawing) closed() string {
+	if d.killed == "" {
+		return ""
+	}
+	return ", KILL: on"
+}
+
+// first is who asks for a speed first, and how: an output before a switch.
+func (d *drawing) first(speed string) (Requester, string) {
+	for _, outputs := range []bool{true, false} {
+		for _, r := range d.w.Requesters {
+			words := d.asks[r.Name]
+			if r.Asks == speed && words != "" && r.Gives != Kill && strings.HasPrefix(words, "commands") == outputs {
+				return r, words
+			}
+		}
+	}
+	return Requester{}, ""
+}
+
+// pulsed is the requester that gives pulses.
+func (d *drawing) pulsed() string {
+	for _, r := range d.w.Requesters {
+		if r.Gives == Pulses {
+			return r.Name
+		}
+	}
+	return ""
+}
+
+func (d *drawing) text(f Family) string {
+	title := d.w.Title
+	if title == "" {
+		title = "Rewired fans"
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "harness: 1\ntitle: %q\n", title+": "+f.Words())
+	b.WriteString("notes: |\n  Designed from a wish and solved; colours and places are proposals.\n")
+	fmt.Fprintf(&b, "supply: {off: %g, running: %.4g}\n", d.w.Supply.Off, d.w.Supply.Running)
+	b.WriteString("parts:\n" + strings.Join(d.parts, "\n") + "\nwires:\n" + strings.Join(d.wires, "\n") + "\n")
+	b.WriteString("states:\n" + strings.Join(d.states, "\n") + "\n")
+	if len(d.rules) > 0 {
+		b.WriteString("strategy:\n" + strings.Join(d.rules, "\n") + "\n")
+	}
+	return b.String()
+}

@@ -1,0 +1,157 @@
+package rewire
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// A design is broken on purpose: every single fault of every part and wire, in every state. What the fans then do is
+// compared with what they should, and what it means is put in order of how bad it is.
+
+// Severity is how bad an effect is.
+type Severity string
+
+// Severities, the worst first.
+const (
+	NoCooling   Severity = "no cooling"
+	Overload    Severity = "overload"
+	RunsOn      Severity = "runs on (battery)"
+	HalfCooling Severity = "half cooling"
+	WrongSpeed  Severity = "wrong speed"
+	NoEffect    Severity = "none"
+)
+
+var severities = []Severity{NoCooling, Overload, RunsOn, HalfCooling, WrongSpeed, NoEffect}
+
+// Effect is what a fault does in a state.
+type Effect struct {
+	Fault    string            `json:"fault"`
+	State    string            `json:"state"`
+	Fans     map[string]string `json:"fans"`
+	Cooling  float64           `json:"cooling"` // share of the healthy air; 1 where none is asked for
+	Severity Severity          `json:"severity"`
+	Why      string            `json:"why,omitempty"` // of an overload
+	weight   float64
+}
+
+// Bounds between severities.
+const (
+	asksForAir = 0.05 // share of a fan's full speed from which a state counts as asking for air
+	noAir      = 0.06 // of the healthy air
+	halfAir    = 0.8
+	sameAir    = 0.03
+)
+
+// conditions are the states in which a design is tried, the engine running where the key is on.
+func (d *design) conditions() []*harness.State {
+	var list []*harness.State
+	for _, s := range d.c.States {
+		at := *s
+		at.Running = s.Key && !s.Cranking
+		list = append(list, &at)
+	}
+	return list
+}
+
+// effects breaks the design; lost is the share of single faults, by how often they come, that leave no cooling in some state
+// that asks for it.
+func (d *design) effects(ctx context.Context) (list []Effect, lost float64, err error) {
+	states := d.conditions()
+	fans := len(d.w.Fans)
+	healthy := make([][]float32, len(states))
+	normal := make([]map[string]bool, len(states))
+	well, err := d.m.Network(nil, nil)
+	if err != nil {
+		return nil, 0, fmt.Errorf("rewire: %w", err)
+	}
+	for k, s := range states {
+		well.Rest()
+		well.Enter(s)
+		healthy[k] = make([]float32, fans)
+		well.FanShares(healthy[k])
+		normal[k] = map[string]bool{}
+		for _, x := range well.Point(s).Warnings {
+			normal[k][x.Kind+x.At] = true
+		}
+	}
+	total := 0.0
+	shares := make([]float32, fans)
+	for _, suspect := range fault.All(d.c) {
+		if err := ctx.Err(); err != nil {
+			return nil, 0, err
+		}
+		n, err := d.m.Network(nil, []fault.Fault{suspect.Fault})
+		if err != nil {
+			continue // such a fault cannot be here
+		}
+		total += suspect.Weight
+		dead := false
+		for k, s := range states {
+			n.Restore()
+			n.Rest()
+			n.Enter(s)
+			n.FanShares(shares)
+			e := Effect{Fault: suspect.Fault.String(), State: s.Name, Cooling: 1, weight: suspect.Weight}
+			e.judge(healthy[k], shares, n.Point(s), normal[k])
+			if e.Severity == NoEffect {
+				continue
+			}
+			dead = dead || e.Severity == NoCooling
+			list = append(list, e)
+		}
+		if dead {
+			lost += suspect.Weight
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Effect) int {
+		return cmp.Or(cmp.Compare(slices.Index(severities, a.Severity), slices.Index(severities, b.Severity)), cmp.Compare(b.weight, a.weight))
+	})
+	return list, lost / max(total, 1e-9), nil
+}
+
+// judge compares what the fans do with what they should.
+func (e *Effect) judge(should, do []float32, p *electric.Point, normal map[string]bool) {
+	e.Fans = fansOf(p)
+	air := func(shares []float32) (sum float64) {
+		for _, s := range shares {
+			sum += max(0, float64(s))
+		}
+		return sum
+	}
+	asked, given := air(should), air(do)
+	if asked > asksForAir {
+		e.Cooling = round(given/asked, 2)
+	}
+	for _, x := range p.Warnings {
+		over := x.Kind == "short" || x.Kind == "contact" || x.Kind == "driver" || x.Kind == "rating"
+		if over && !normal[x.Kind+x.At] && e.Why == "" {
+			e.Why = x.Text
+		}
+	}
+	differs := false
+	for k := range should {
+		if d := should[k] - do[k]; d > sameAir || d < -sameAir {
+			differs = true
+		}
+	}
+	switch {
+	case asked > asksForAir && given < noAir*asked:
+		e.Severity = NoCooling
+	case e.Why != "":
+		e.Severity = Overload
+	case asked <= asksForAir && given > asksForAir:
+		e.Severity = RunsOn
+	case asked > asksForAir && given < halfAir*asked:
+		e.Severity = HalfCooling
+	case differs:
+		e.Severity = WrongSpeed
+	default:
+		e.Severity = NoEffect
+	}
+}

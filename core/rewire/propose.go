@@ -1,0 +1,598 @@
+package rewire
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+	"ironthread/core/size"
+)
+
+// Plan is the answer to a wish, in the shape of the command line's JSON.
+type Plan struct {
+	Recommended Family     `json:"recommended,omitempty"`
+	Because     []string   `json:"because,omitempty"`
+	Proposals   []Proposal `json:"proposals"`
+	Refused     []Refused  `json:"refused"`
+}
+
+// Proposal is one way, drawn, sized and proved.
+type Proposal struct {
+	Family   Family             `json:"family"`
+	Title    string             `json:"title"`
+	Harness  string             `json:"harness"`             // the file
+	Speeds   map[string]float64 `json:"speeds"`              // share of full speed, by speed
+	Air      map[string]float64 `json:"air"`                 // share of full air: it goes with speed
+	Amps     map[string]float64 `json:"amps"`                // from the battery, the engine running
+	Inrush   map[string]float64 `json:"inrush"`              // what the first instant of a speed takes, fans at rest
+	Heat     map[string]float64 `json:"heat"`                // W lost in resistors
+	RestRule float64            `json:"rest-rule,omitempty"` // A in series by the rule of thumb, each fan a fixed resistor
+	Warnings []string           `json:"warnings"`
+	Change   Change             `json:"change"`
+	Sizes    []Sized            `json:"sizes"`
+	Effects  []Effect           `json:"effects"`
+	Lost     float64            `json:"cooling-lost"`
+	Price    float64            `json:"price"` // of what is added, in the workshop's money
+	Stands   []Standing         `json:"stands"`
+	Truth    []TruthRow         `json:"truth"`
+
+	Circuit *harness.Circuit `json:"-"`
+	Model   *electric.Model  `json:"-"`
+}
+
+// Refused is a way that cannot be, why, and what would free it.
+type Refused struct {
+	Family Family `json:"family"`
+	Why    string `json:"why"`
+	Frees  string `json:"frees"`
+}
+
+// Sized is a wire or a part with its size and how it came to it.
+type Sized struct {
+	What    string   `json:"what"`
+	MM2     float64  `json:"mm2,omitempty"`
+	AWG     int      `json:"awg,omitempty"`
+	Amps    float64  `json:"amps"`
+	Drop    float64  `json:"drop,omitempty"`
+	Load    float64  `json:"load,omitempty"`
+	Because []string `json:"because"`
+}
+
+// Standing is what the fans do, nothing wrong, in a condition that nobody asks for.
+type Standing struct {
+	Condition string            `json:"condition"`
+	Fans      map[string]string `json:"fans"`
+}
+
+// TruthRow is a requester and what it pulls; Dead is the speed it asks for with that requester dead and the others whole.
+type TruthRow struct {
+	Requester string            `json:"requester"`
+	Asks      string            `json:"asks"`
+	Pulls     []string          `json:"pulls"`
+	Fans      map[string]string `json:"fans"`
+	Dead      string            `json:"dead"`
+}
+
+// Propose answers a wish that [Wish.Complete] has passed.
+func Propose(ctx context.Context, w *Wish) (*Plan, error) {
+	made := make([]*Proposal, len(Families))
+	no := make([]*Refused, len(Families))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(4)
+	for i, f := range Families {
+		group.Go(func() error {
+			p, err := propose(ctx, w, f)
+			var l *limit
+			if errors.As(err, &l) {
+				no[i] = &Refused{f, l.why, l.frees}
+				return nil
+			}
+			made[i] = p
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	plan := &Plan{Proposals: []Proposal{}, Refused: []Refused{}}
+	for i := range Families {
+		if made[i] != nil {
+			plan.Proposals = append(plan.Proposals, *made[i])
+		}
+		if no[i] != nil {
+			plan.Refused = append(plan.Refused, *no[i])
+		}
+	}
+	plan.recommend()
+	return plan, nil
+}
+
+// recommend picks the way that least often loses all cooling; among those alike, the one that wastes least and costs least.
+func (p *Plan) recommend() {
+	if len(p.Proposals) == 0 {
+		return
+	}
+	score := func(x *Proposal) float64 {
+		waste := 0.0
+		for _, watts := range x.Heat {
+			waste = max(waste, watts)
+		}
+		return x.Lost + 0.0004*waste + 0.0004*x.Price + 0.02*float64(len(x.Warnings))
+	}
+	best := 0
+	for i := range p.Proposals {
+		if score(&p.Proposals[i]) < score(&p.Proposals[best]) {
+			best = i
+		}
+	}
+	x := &p.Proposals[best]
+	p.Recommended = x.Family
+	p.Because = append(p.Because, fmt.Sprintf("%.0f %% of its single faults, by how often they come, leave no cooling", 100*x.Lost))
+	low := ""
+	for speed, watts := range x.Heat {
+		if watts > 1 {
+			low = fmt.Sprintf("%s wastes %.0f W in resistors", speed, watts)
+		}
+	}
+	if low == "" {
+		low = "nothing is wasted in resistors"
+	}
+	p.Because = append(p.Because, low, fmt.Sprintf("what is added costs about %.0f", x.Price))
+}
+
+// refuse tells, before anything is drawn, why a way cannot be.
+func (w *Wish) refuse(f Family) *limit {
+	two := len(w.Speeds) == 2
+	pulses := slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Gives == Pulses })
+	lined := func(speed string) bool {
+		return slices.ContainsFunc(w.Requesters, func(r Requester) bool {
+			return r.Asks == speed && r.Gives != Pulses && r.Gives != Kill
+		})
+	}
+	if f != Module {
+		for _, speed := range w.Speeds {
+			if !lined(speed) {
+				return &limit{fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), "an output that switches, or a module"}
+			}
+		}
+	}
+	switch {
+	case f == Single && two:
+		return &limit{"it has one speed, and two are wished for", "one speed"}
+	case f != Single && f != Module && !two:
+		return &limit{"it makes two speeds, and one is wished for", "a second speed"}
+	case (f == Series || f == Staged) && len(w.Fans) != 2:
+		return &limit{"it needs two fans, and there is one", "a second fan, of the same type for series"}
+	case f == Module && !pulses:
+		return &limit{"nobody gives pulses", "a controller with a pulsed output"}
+	}
+	if f == Series {
+		a, b := w.Fans[0], w.Fans[1]
+		if d := math.Abs(a.Amps-b.Amps) / max(a.Amps, b.Amps); d > alike {
+			weak := a
+			if b.Amps < a.Amps {
+				weak = b
+			}
+			return &limit{fmt.Sprintf("the fans take %.3g and %.3g A: in series %s, the one made for less current, takes more than half "+
+				"the volts and the other hardly turns", a.Amps, b.Amps, weak.Name), "two fans of the same type"}
+		}
+	}
+	if f == Series || f == Dropping {
+		for _, fan := range w.Fans {
+			if fan.HalfVolts == Stalls {
+				return &limit{fmt.Sprintf("%s does not run at half its volts", fan.Name), "a fan whose maker permits it, or one fan, then both"}
+			}
+		}
+	}
+	if f == Module {
+		total, most := 0.0, 0.0
+		for _, fan := range w.Fans {
+			amps := fan.Amps * math.Pow(w.Supply.Running/fan.Volts, 1.5) // at running volts
+			total, most = total+amps, max(most, amps)
+		}
+		if rated := w.Module.Amps; rated > 0 && most > rated {
+			return &limit{fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most, rated),
+				"a larger module, or smaller fans"}
+		}
+		if hz := w.Module.Hertz; len(hz) == 2 {
+			for _, r := range w.Requesters {
+				if r.Gives == Pulses && r.Hertz > 0 && !(r.Hertz >= hz[0] && r.Hertz <= hz[1]) {
+					return &limit{fmt.Sprintf("%s pulses at %g Hz, and the module listens from %g to %g Hz", r.Name, r.Hertz, hz[0], hz[1]),
+						"a controller that can be set to it, or another module"}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// Bounds of a design (common practice).
+const (
+	alike      = 0.12 // by which the currents of two fans in series may differ
+	restMargin = 1.25 // of a rest contact over what it carries
+	drivers    = 1.0  // A that a relay driver takes where nothing is said
+)
+
+func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
+	if l := w.refuse(f); l != nil {
+		return nil, l
+	}
+	c, err := draw(w, f)
+	if err != nil {
+		return nil, err
+	}
+	d := &design{w: w, f: f, c: c}
+	if err := d.size(); err != nil {
+		return nil, err
+	}
+	p := &Proposal{Family: f, Title: f.Words(), Circuit: c, Model: d.m, Speeds: map[string]float64{}, Air: map[string]float64{},
+		Amps: map[string]float64{}, Inrush: map[string]float64{}, Heat: map[string]float64{}, Warnings: []string{}}
+	if err := d.figures(p); err != nil {
+		return nil, err
+	}
+	if err := d.limits(p); err != nil {
+		return nil, err
+	}
+	p.Sizes = d.sizes()
+	if p.Effects, p.Lost, err = d.effects(ctx); err != nil {
+		return nil, err
+	}
+	if p.Stands, err = d.stands(); err != nil {
+		return nil, err
+	}
+	p.Truth = d.truth()
+	p.Change = changeOf(w.There, c)
+	for _, part := range c.Parts {
+		if slices.Contains(p.Change.Added, part.Name) && part.Kind() != harness.KindMotor && part.Kind() != harness.KindBattery &&
+			part.Kind() != harness.KindController {
+			p.Price += part.Price()
+		}
+	}
+	text, err := harness.Write(c)
+	p.Harness = string(text)
+	return p, err
+}
+
+// figures are what each speed gives and takes.
+func (d *design) figures(p *Proposal) error {
+	for _, speed := range d.w.Speeds {
+		point := d.points[speed]
+		for i := range d.w.Fans {
+			top := 0.0 // of this fan, at running volts
+			for _, at := range d.points {
+				top = max(top, at.Motors[motor(i)].RPM)
+			}
+			share := point.Motors[motor(i)].RPM / max(top, 1) / float64(len(d.w.Fans))
+			p.Speeds[speed] += share
+			p.Air[speed] += share // air goes with speed (fan laws)
+		}
+		p.Amps[speed] = d.fromBattery(point)
+		for _, r := range d.c.OfKind(harness.KindResistor) {
+			for k, w := range d.c.Wires {
+				if w.To.Part == r.Name && w.To.Name == "a" {
+					amps := point.Wires[k].Amps
+					p.Heat[speed] += amps * amps * r.Spec.(*harness.Resistor).Ohms
+				}
+			}
+		}
+		inrush, err := d.inrush(speed)
+		if err != nil {
+			return err
+		}
+		p.Inrush[speed] = inrush
+	}
+	if d.f == Series {
+		p.RestRule = (d.w.Fans[0].Amps + d.w.Fans[1].Amps) / 4
+	}
+	return nil
+}
+
+// inrush is what a speed's first instant takes: a fan in its first instant stands, as a seized one does, and no fuse opens
+// so soon.
+func (d *design) inrush(speed string) (float64, error) {
+	text, err := harness.Write(d.c)
+	if err != nil {
+		return 0, fmt.Errorf("rewire: %w", err)
+	}
+	c, err := harness.Read(text)
+	if err != nil {
+		return 0, fmt.Errorf("rewire: %w", err)
+	}
+	for _, p := range c.OfKind(harness.KindFuse) {
+		spec := p.Spec.(*harness.Fuse)
+		spec.Ohms, spec.Amps = fuseVolts/spec.Amps, noFuse
+	}
+	m, err := electric.New(c)
+	if err != nil {
+		return 0, fmt.Errorf("rewire: %w", err)
+	}
+	var standing []fault.Fault
+	for i := range d.w.Fans {
+		f, err := fault.Parse(c, motor(i)+" seized")
+		if err != nil {
+			return 0, fmt.Errorf("rewire: %w", err)
+		}
+		standing = append(standing, f)
+	}
+	s := *c.State(speed)
+	s.Running = true
+	p, err := m.Solve(electric.Condition{State: &s, Faults: standing})
+	if err != nil {
+		return 0, fmt.Errorf("rewire: %w", err)
+	}
+	return d.fromBattery(p), nil
+}
+
+const (
+	fuseVolts = 0.09 // a fuse's ohms are this over its rating (the harness file's own default)
+	noFuse    = 1000.0
+)
+
+func (d *design) fromBattery(p *electric.Point) float64 {
+	amps := 0.0
+	for i, w := range d.c.Wires {
+		switch {
+		case w.From.Part == "BAT":
+			amps += p.Wires[i].Amps
+		case w.To.Part == "BAT":
+			amps -= p.Wires[i].Amps
+		}
+	}
+	return amps
+}
+
+// limits holds the healthy design against everything it must stand, and gathers what must be said of it.
+func (d *design) limits(p *Proposal) error {
+	warn := func(format string, args ...any) { p.Warnings = append(p.Warnings, fmt.Sprintf(format, args...)) }
+	if d.f == Series {
+		carried := 0.0
+		for i, w := range d.c.Wires {
+			if w.From.String() == "K3.87a" {
+				carried = math.Abs(d.points[d.w.Speeds[0]].Wires[i].Amps)
+			}
+		}
+		if rest := d.w.Limits.RestContact; carried*restMargin > rest {
+			return &limit{fmt.Sprintf("in series %.1f A flow through the changeover relay's rest contact, which is good for %g A: only a spring "+
+				"holds it", carried, rest), "a changeover relay with a stronger rest contact"}
+		}
+		if p.RestRule*restMargin > d.w.Limits.RestContact {
+			warn("by the rule of thumb (each fan a fixed resistor) %.1f A flow through the rest contact, by the fan law %.1f A: measure it by clamp",
+				p.RestRule, carried)
+		}
+	}
+	for _, part := range d.c.OfKind(harness.KindRelay) {
+		spec := part.Spec.(*harness.Relay)
+		for i, w := range d.c.Wires {
+			at30 := w.To == (harness.Pin{Part: part.Name, Name: "30"}) || w.From == (harness.Pin{Part: part.Name, Name: "30"})
+			if at30 && d.amps[i] > 0.8*spec.Make {
+				return &limit{fmt.Sprintf("%s would carry %.0f A on a make contact of %g A", part.Name, d.amps[i], spec.Make),
+					"a relay of " + ratingWords(d.amps[i])}
+			}
+		}
+	}
+	for _, fan := range d.w.Fans {
+		if fan.HalfVolts == Unknown && (d.f == Series || d.f == Dropping) {
+			warn("nobody knows whether %s starts at half its volts: ask its maker, or measure a start on the bench, before it is built", fan.Name)
+		}
+	}
+	for _, r := range d.w.Requesters {
+		most := r.Limit
+		if most == 0 {
+			most = drivers
+		}
+		if amps := d.pulledBy(r); amps > most {
+			return &limit{fmt.Sprintf("%s would have to take %.2f A of coils and is good for %g A", r.Name, amps, most),
+				"relays with coils of more ohms, or a relay between"}
+		}
+	}
+	if d.w.Relays.Suppression == "diode" {
+		plus, minus := "86", "85"
+		if d.w.Relays.Cathode == "85" {
+			plus, minus = minus, plus
+		}
+		warn("the relays have a diode across the coil: plus belongs to %s and ground to %s; the other way round is a short through the diode "+
+			"(one school says 86 is plus, another 85: here the diode decides)", plus, minus)
+	}
+	for _, s := range d.c.States {
+		for _, x := range d.points[s.Name].Warnings {
+			if slices.Contains([]string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating"}, x.Kind) {
+				return &limit{fmt.Sprintf("in %s: %s", s.Name, x.Text), "parts of a higher rating"}
+			}
+			if text := fmt.Sprintf("in %s: %s", s.Name, x.Text); x.Kind != "drop" && !slices.Contains(p.Warnings, text) {
+				warn("%s", text)
+			}
+		}
+	}
+	for _, x := range d.starts() {
+		warn("%s", x)
+	}
+	return nil
+}
+
+func ratingWords(amps float64) string {
+	rating, ok := size.Relay(amps)
+	if !ok {
+		return "more than any usual rating: split the load"
+	}
+	return fmt.Sprintf("%g A", rating)
+}
+
+// pulledBy is what a requester's own pin carries when it asks, amps.
+func (d *design) pulledBy(r Requester) float64 {
+	most := 0.0
+	for _, p := range d.c.OfKind(harness.KindController) {
+		for _, role := range p.Spec.(*harness.Controller).PinRoles {
+			if role.Command() != r.Name {
+				continue
+			}
+			for i, w := range d.c.Wires {
+				pin := harness.Pin{Part: p.Name, Name: role.Name}
+				if w.From == pin || w.To == pin {
+					most = max(most, d.amps[i])
+				}
+			}
+		}
+	}
+	return most
+}
+
+// starts says which fuse a start could open: a start of five times the running amps lasts up to half a second (common
+// practice), and must lie inside the fuse's slow edge.
+func (d *design) starts() []string {
+	var list []string
+	for _, p := range d.c.OfKind(harness.KindFuse) {
+		spec := p.Spec.(*harness.Fuse)
+		if spec.Style == harness.StyleMini || d.fuses[p.Name] < 1 {
+			continue
+		}
+		fold := 0.0
+		for _, fan := range d.w.Fans {
+			fold = max(fold, fan.Inrush/fan.Amps)
+		}
+		load := fold * d.fuses[p.Name] / spec.Amps
+		if t := electric.OpensInSeconds(spec.Style, load); t < startSeconds {
+			list = append(list, fmt.Sprintf("a start puts %.1f times its rating through %s, which may open in %.1f s: a slower fuse", load,
+				p.Name, t))
+		}
+	}
+	return list
+}
+
+const startSeconds = 0.5
+
+// sizes lists wires and fuses with the arithmetic behind them.
+func (d *design) sizes() []Sized {
+	var list []Sized
+	for i, w := range d.c.Wires {
+		mm2, metres := w.Size.Figure, w.Length.Metres()
+		s := Sized{What: "wire " + w.String(), MM2: mm2, AWG: size.AWG(mm2), Amps: round(d.amps[i], 2),
+			Drop:    round(size.Drop(d.amps[i], metres, mm2), 3),
+			Because: []string{size.DropWords(d.amps[i], metres, mm2), size.HotWords(mm2, d.w.Heat)}}
+		if d.behind[i] > 0 {
+			s.Because = append(s.Because, fmt.Sprintf("a fuse of %g A clears a short in it", d.behind[i]))
+		}
+		list = append(list, s)
+	}
+	for _, p := range d.c.OfKind(harness.KindFuse) {
+		spec, amps := p.Spec.(*harness.Fuse), d.fuses[p.Name]
+		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2), Because: []string{
+			fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; 75 %% are the most that runs all day (common practice)", amps,
+				100*amps/spec.Amps, spec.Amps),
+		}})
+	}
+	for _, p := range d.c.OfKind(harness.KindResistor) {
+		spec := p.Spec.(*harness.Resistor)
+		low := d.points[d.w.Speeds[0]]
+		amps := 0.0
+		for k, w := range d.c.Wires {
+			if w.To == (harness.Pin{Part: p.Name, Name: "a"}) {
+				amps = math.Abs(low.Wires[k].Amps)
+			}
+		}
+		fan := d.w.Fans[0]
+		stalled := d.w.Supply.Running / (spec.Ohms + fan.Volts/fan.Inrush)
+		list = append(list, Sized{What: p.Name, Amps: round(amps, 2), Because: []string{
+			fmt.Sprintf("%.2g Ω: %.0f W at low, %.0f W with the fan stalled until the fuse opens; it needs the fan's air or heat room",
+				spec.Ohms, amps*amps*spec.Ohms, stalled*stalled*spec.Ohms),
+		}})
+	}
+	for _, p := range d.c.OfKind(harness.KindRelay) {
+		spec, most := p.Spec.(*harness.Relay), 0.0
+		for i, w := range d.c.Wires {
+			if w.From == (harness.Pin{Part: p.Name, Name: "30"}) || w.To == (harness.Pin{Part: p.Name, Name: "30"}) {
+				most = max(most, d.amps[i])
+			}
+		}
+		list = append(list, Sized{What: p.Name, Amps: spec.Make, Load: round(most/spec.Make, 2), Because: []string{
+			fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; coil %.0f Ω", most, spec.Make, spec.Rest, spec.CoilOhms),
+		}})
+	}
+	return list
+}
+
+func round(v float64, places int) float64 {
+	p := math.Pow(10, float64(places))
+	return math.Round(v*p) / p
+}
+
+// stands is what the fans do where nobody asks, and with the controller unplugged or rebooting.
+func (d *design) stands() ([]Standing, error) {
+	var list []Standing
+	for _, s := range d.c.States {
+		if s.Name == offState || s.Name == parkedState || s.Name == crankingState || s.Name == killedState {
+			list = append(list, Standing{s.Name, fansOf(d.points[s.Name])})
+		}
+	}
+	if d.c.Part("ECU") == nil {
+		return list, nil
+	}
+	s := *d.c.State(offState)
+	s.Running = true
+	unplugged := electric.Action{Verb: electric.DetachVerb(harness.KindController), Part: "ECU"}
+	p, err := d.m.Solve(electric.Condition{State: &s, Setup: []electric.Action{unplugged}})
+	if err != nil {
+		return nil, fmt.Errorf("rewire: %w", err)
+	}
+	list = append(list, Standing{"controller unplugged", fansOf(p)})
+	f, err := fault.Parse(d.c, "ECU dead")
+	if err != nil {
+		return nil, fmt.Errorf("rewire: %w", err)
+	}
+	if p, err = d.m.Solve(electric.Condition{State: &s, Faults: []fault.Fault{f}}); err != nil {
+		return nil, fmt.Errorf("rewire: %w", err)
+	}
+	return append(list, Standing{"controller rebooting", fansOf(p)}), nil
+}
+
+func fansOf(p *electric.Point) map[string]string {
+	fans := map[string]string{}
+	for name, m := range p.Motors {
+		fans[name] = string(m.Speed)
+	}
+	return fans
+}
+
+// truth is which requester pulls which coil.
+func (d *design) truth() []TruthRow {
+	var rows []TruthRow
+	said := map[string]bool{}
+	for _, r := range d.w.Requesters {
+		if r.Gives == Kill {
+			continue
+		}
+		state := d.c.State(r.Name)
+		if state == nil && !said[r.Asks] {
+			state, said[r.Asks] = d.c.State(r.Asks), true
+		}
+		if state == nil {
+			continue
+		}
+		p := d.points[state.Name]
+		row := TruthRow{Requester: r.Name, Asks: r.Asks, Pulls: []string{}, Fans: fansOf(p)}
+		for _, k := range d.c.OfKind(harness.KindRelay) {
+			if p.Relays[k.Name] == "pulled in" {
+				row.Pulls = append(row.Pulls, k.Name)
+			}
+		}
+		var others []string
+		for _, o := range d.w.Requesters {
+			if o.Name != r.Name && o.Asks == r.Asks && o.Gives != Kill && (o.Gives == Pulses) == (d.f == Module) {
+				others = append(others, o.Name)
+			}
+		}
+		row.Dead = "nobody asks for " + r.Asks + " any more"
+		if len(others) > 0 {
+			row.Dead = r.Asks + " is still asked for by " + strings.Join(others, ", ")
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}

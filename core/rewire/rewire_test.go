@@ -1,0 +1,343 @@
+package rewire_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/diagnose"
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/rewire"
+	"ironthread/core/trace"
+	"ironthread/library"
+)
+
+const mower = `
+plan: 1
+title: Verge mower, two speeds
+supply: {off: 12.6, running: 14.2}
+fans:
+  - {name: near, amps: 14, inrush: 60, half-volts: ok}
+  - {name: off side, amps: 14, inrush: 60, half-volts: ok}
+speeds: [low, high]
+requesters:
+  - {name: fan 1, gives: ground, asks: low}
+  - {name: fan 2, gives: ground, asks: high, limit: 0.8}
+  - {name: clutch, gives: supply, asks: low}
+  - {name: radiator switch, gives: switch, asks: high, closes: 100, opens: 95}
+runs: {battery to box: 1.2m, box to fans: 1.1m, box to controller: 2m, fans to ground: 0.6m}
+heat: 85
+limits: {drop: 0.5, rest-contact: 20}
+`
+
+func wish(t testing.TB, text string) *rewire.Wish {
+	t.Helper()
+	w, err := rewire.Read([]byte(text))
+	require.NoError(t, err)
+	return w
+}
+
+func plan(t testing.TB, w *rewire.Wish) *rewire.Plan {
+	t.Helper()
+	p, err := rewire.Propose(t.Context(), w)
+	require.NoError(t, err)
+	return p
+}
+
+func of(p *rewire.Plan, f rewire.Family) *rewire.Proposal {
+	for i := range p.Proposals {
+		if p.Proposals[i].Family == f {
+			return &p.Proposals[i]
+		}
+	}
+	return nil
+}
+
+func why(p *rewire.Plan, f rewire.Family) string {
+	for _, r := range p.Refused {
+		if r.Family == f {
+			return r.Why + " | " + r.Frees
+		}
+	}
+	return ""
+}
+
+// Two relays' worth of wishes become a three-relay circuit: in series the fans turn at a little more than half their speed on
+// well under half their current (common practice); high brings low with it; an A/C line that gives plus pulls through a
+// relay that turns it round.
+func TestSeriesAndParallel(t *testing.T) {
+	p := plan(t, wish(t, mower))
+	x := of(p, rewire.Series)
+	require.NotNil(t, x, "%v", p.Refused)
+	assert.InDelta(t, 0.55, x.Speeds["low"], 0.05)
+	assert.InDelta(t, 1, x.Speeds["high"], 0.01)
+	assert.Less(t, x.Amps["low"], 0.25*x.Amps["high"])
+	assert.Greater(t, x.RestRule, x.Amps["low"], "the rule of thumb takes a fan for a fixed resistor")
+	assert.InDelta(t, x.Inrush["high"], 4*x.Inrush["low"], 0.2*x.Inrush["high"], "two in series take a quarter of two side by side")
+	rows := map[string][]string{}
+	for _, r := range x.Truth {
+		rows[r.Requester] = r.Pulls
+	}
+	assert.Equal(t, []string{"K1"}, rows["fan 1"])
+	assert.Equal(t, []string{"K1", "K2", "K3"}, rows["fan 2"])
+	assert.Equal(t, []string{"K1", "K2", "K3"}, rows["radiator switch"])
+	assert.Equal(t, []string{"K1", "KI3"}, rows["clutch"])
+	require.NotNil(t, of(p, rewire.Staged))
+	require.NotNil(t, of(p, rewire.Dropping))
+	assert.Positive(t, of(p, rewire.Dropping).Heat["low"])
+	assert.NotEmpty(t, p.Recommended)
+	assert.Contains(t, why(p, rewire.Module), "nobody gives pulses")
+
+	// The file is one like any other: read again it is the same circuit, drawn without doubts, and the guide finds faults in it.
+	for _, x := range p.Proposals {
+		c, err := harness.Read([]byte(x.Harness))
+		require.NoError(t, err)
+		again, err := harness.Write(c)
+		require.NoError(t, err)
+		assert.Equal(t, x.Harness, string(again))
+		m, err := electric.New(c)
+		require.NoError(t, err)
+		assert.Empty(t, trace.Doubts(m), string(x.Family))
+		_, err = diagnose.New(m)
+		require.NoError(t, err)
+	}
+}
+
+// What cannot be is refused with the figure and what would free it.
+func TestRefusals(t *testing.T) {
+	for _, c := range []struct {
+		name, from, to string
+		family         rewire.Family
+		want           []string
+	}{
+		{"unequal fans", "off side, amps: 14, inrush: 60", "off side, amps: 20, inrush: 90", rewire.Series,
+			[]string{"near", "more than half the volts", "same type"}},
+		{"stalls", "off side, amps: 14, inrush: 60, half-volts: ok", "off side, amps: 14, inrush: 60, half-volts: no", rewire.Dropping,
+			[]string{"off side does not run at half"}},
+		{"rest contact", "rest-contact: 20", "rest-contact: 6", rewire.Series, []string{"rest contact, which is good for 6 A", "stronger"}},
+		{"driver", "asks: high, limit: 0.8", "asks: high, limit: 0.3", rewire.Series, []string{"fan 2 would have to take", "good for 0.3 A"}},
+		{"drop", "drop: 0.5", "drop: 0.06", rewire.Staged, []string{"V on its feed", "allow 0.1"}},
+		{"one fan", "  - {name: off side, amps: 14, inrush: 60, half-volts: ok}\n", "", rewire.Series, []string{"two fans"}},
+		{"make contact", "heat: 85", "heat: 85\nrelays: {make: 15}", rewire.Staged, []string{"make contact of 15 A", "a relay of 30 A"}},
+	} {
+		p := plan(t, wish(t, strings.Replace(mower, c.from, c.to, 1)))
+		got := why(p, c.family)
+		for _, words := range c.want {
+			assert.Contains(t, got, words, c.name)
+		}
+	}
+	p := plan(t, wish(t, strings.ReplaceAll(mower, ", half-volts: ok", "")))
+	assert.Contains(t, strings.Join(of(p, rewire.Series).Warnings, "\n"), "nobody knows whether near starts")
+}
+
+// Bad wishes get one sentence that says what and where.
+func TestBadWishes(t *testing.T) {
+	for from, c := range map[string][2]string{
+		"plan: 1":                         {"plan: 2", `"plan: 1"`},
+		"amps: 14, inrush: 60":            {"amps: 140, inrush: 600", "near: a fan takes 1 to 60 A"},
+		"asks: low}":                      {"asks: medium}", `asks for "medium", which is none of the speeds`},
+		"gives: supply":                   {"gives: hope", `gives "hope"`},
+		"supply: {off: 12.6":              {"supply: {off: 230", "licensed people"},
+		"battery to box: 1.2m":            {"battery to box: 1.2km", "no length"},
+		"heat: 85":                        {"heet: 85", "heet"},
+		"closes: 100, opens: 95":          {"closes: 90, opens: 95", "opens below where it closes"},
+		"gives: ground, asks: high, lim":  {"gives: pwm, hertz: 1e8, asks: high, lim", "MHz typed for Hz"},
+		"name: clutch, gives: supply":     {"name: clutch, inverted: true, gives: supply", "can be inverted"},
+		"name: off side":                  {"name: near", "the name of two things"},
+		"  - {name: near, amps: 14, inru": {"  - {name: near, points: [{volts: 12, amps: 14}, {volts: 6, amps: 15}], inru", "well apart"},
+	} {
+		_, err := rewire.Read([]byte(strings.Replace(mower, from, c[0], 1)))
+		require.ErrorContains(t, err, c[1], from)
+		assert.NotContains(t, err.Error(), "\n")
+	}
+}
+
+// Readings of a clamp at two voltages fit the motor: made from the fan law by hand (12.6 V, 14 A, 0.21 Ω, a tenth friction:
+// 6.1 V give 5.04 A), they give the ohms back.
+func TestPointsFitAMotor(t *testing.T) {
+	// k·I = T0 + c·w², w ~ (V − I·R): at 6.1 V the current that satisfies it is found by halving here.
+	low, high := 0.0, 14.0
+	for range 80 {
+		amps := (low + high) / 2
+		speed := (6.1 - amps*0.21) / (12.6 - 14*0.21)
+		if 14*(0.1+0.9*speed*speed) > amps {
+			low = amps
+		} else {
+			high = amps
+		}
+	}
+	w := wish(t, strings.Replace(mower, "amps: 14, inrush: 60, half-volts: ok}",
+		fmt.Sprintf("points: [{volts: 6.1, amps: %.5f}, {volts: 12.6, amps: 14}], half-volts: ok}", low), 1))
+	assert.InDelta(t, 12.6/0.21, w.Fans[0].Inrush, 0.5)
+	assert.InDelta(t, 14, w.Fans[0].Amps, 1e-9)
+}
+
+// Failure effects: the changeover relay's coil open leaves the second fan at full speed on high and the first standing; a
+// blown coil fuse leaves nothing; a welded contact runs on with the key off. The worst come first.
+func TestEffects(t *testing.T) {
+	x := of(plan(t, wish(t, mower)), rewire.Series)
+	find := func(fault, state string) *rewire.Effect {
+		for i := range x.Effects {
+			if x.Effects[i].Fault == fault && x.Effects[i].State == state {
+				return &x.Effects[i]
+			}
+		}
+		return nil
+	}
+	e := find("K3 coil open", "high")
+	require.NotNil(t, e)
+	assert.Equal(t, map[string]string{"M1": "stopped", "M2": "fast"}, e.Fans)
+	assert.Equal(t, rewire.HalfCooling, e.Severity)
+	assert.Equal(t, rewire.NoCooling, find("F9 open", "high").Severity)
+	assert.Equal(t, rewire.RunsOn, find("K1 make contact welded", "parked hot").Severity)
+	assert.Nil(t, find("F9 open", "off"), "nothing is asked for there")
+	assert.Equal(t, rewire.NoCooling, x.Effects[0].Severity)
+	assert.Greater(t, x.Lost, 0.0)
+	assert.Less(t, x.Lost, 1.0)
+}
+
+// An output that closes to ground to keep the fan off runs it when its line is open: fail-safe, and seen in what the fans do
+// with the controller unplugged; with the key off nothing runs.
+func TestAnInvertedLineFailsSafe(t *testing.T) {
+	text := strings.Replace(mower, "name: fan 1, gives: ground", "name: fan 1, inverted: true, gives: ground", 1)
+	x := of(plan(t, wish(t, text)), rewire.Series)
+	require.NotNil(t, x)
+	does := map[string]string{}
+	for _, s := range x.Stands {
+		does[s.Condition] = s.Fans["M1"]
+	}
+	assert.Equal(t, "stopped", does["off"])
+	assert.Equal(t, "slow", does["controller unplugged"])
+	assert.Equal(t, "slow", does["controller rebooting"])
+	assert.Equal(t, "stopped", does["parked hot"])
+}
+
+// From the two-relay circuit that is there to three relays: relays and fans stay, the third relay and the link are added,
+// and what is cut and stays live is said.
+func TestTheChange(t *testing.T) {
+	e, err := library.Open("f2-staged-pair")
+	require.NoError(t, err)
+	w := wish(t, mower)
+	w.There = e.Circuit
+	ch := of(plan(t, w), rewire.Series).Change
+	for _, name := range []string{"M1", "M2", "K1", "K2", "BAT", "G1"} {
+		assert.Contains(t, ch.Reused, name)
+	}
+	assert.Contains(t, ch.Added, "K3")
+	assert.Contains(t, strings.Join(ch.Capped, "\n"), "stays live")
+	assert.NotEmpty(t, ch.Moved)
+	was := len(e.Circuit.Wires)
+	assert.LessOrEqual(t, len(ch.Cut)+len(ch.Moved), was, "no wire is cut twice")
+}
+
+// Grid is many wishes: fans, supply, runs, heat, who asks. Nothing of a proposal is over its rating in a healthy state, no
+// fan loses more volts than is allowed, and whoever asks gets the speed.
+func TestManyWishes(t *testing.T) {
+	wishes, proposals, refused := 0, 0, map[string]int{}
+	grid(func(name, text string) {
+		wishes++
+		w := wish(t, text)
+		p := plan(t, w)
+		for _, r := range p.Refused {
+			refused[string(r.Family)+": "+strings.Map(func(r rune) rune {
+				if r >= '0' && r <= '9' || r == '.' {
+					return -1
+				}
+				return r
+			}, r.Why)]++
+		}
+		for _, x := range p.Proposals {
+			proposals++
+			holds(t, w, &x, name)
+		}
+	})
+	t.Logf("%d wishes, %d proposals", wishes, proposals)
+	for _, why := range slices.Sorted(keysOf(refused)) {
+		t.Logf("%4d × %s", refused[why], why)
+	}
+	assert.GreaterOrEqual(t, wishes, 300)
+}
+
+func keysOf(m map[string]int) func(yield func(string) bool) {
+	return func(yield func(string) bool) {
+		for k := range m {
+			if !yield(k) {
+				return
+			}
+		}
+	}
+}
+
+// holds checks a proposal against its own file, solved anew.
+func holds(t *testing.T, w *rewire.Wish, x *rewire.Proposal, name string) {
+	t.Helper()
+	c, err := harness.Read([]byte(x.Harness))
+	require.NoError(t, err, name)
+	m, err := electric.New(c)
+	require.NoError(t, err, name)
+	for _, s := range c.States {
+		for _, running := range []bool{false, true} {
+			at := *s
+			at.Running = running && s.Key && !s.Cranking
+			p, err := m.Solve(electric.Condition{State: &at})
+			require.NoError(t, err, name)
+			require.True(t, p.Settled, "%s: %s: %s", name, x.Family, s.Name)
+			for _, warning := range p.Warnings {
+				bad := []string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating", "feeds"}
+				require.NotContains(t, bad, warning.Kind, "%s: %s: %s: %s", name, x.Family, s.Name, warning.Text)
+			}
+			if s.Name == w.Speeds[len(w.Speeds)-1] && x.Family != rewire.Module {
+				for i := range w.Fans {
+					fan := fmt.Sprintf("M%d", i+1)
+					require.Equal(t, electric.Fast, p.Motors[fan].Speed, "%s: %s", name, x.Family)
+					require.LessOrEqual(t, *p.Pins["BAT.+"]-*p.Pins[fan+".+"], w.Limits.Drop+1e-6, "%s: %s: %s", name, x.Family, fan)
+					require.LessOrEqual(t, math.Abs(*p.Pins[fan+".-"]), w.Limits.GroundDrop+1e-6, "%s: %s: %s", name, x.Family, fan)
+				}
+			}
+		}
+	}
+}
+
+// grid writes wishes.
+func grid(each func(name, text string)) {
+	requesters := []string{
+		"[{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]",
+		"[{name: a, gives: switch, asks: low}, {name: b, gives: switch, asks: high, closes: 99, opens: 94}]",
+		"[{name: a, gives: supply, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: pressure, asks: high}]",
+		"[{name: a, gives: ground, inverted: true, asks: low}, {name: b, gives: toggle, asks: high}, {name: k, gives: kill}]",
+		"[{name: p, gives: pwm, asks: low}, {name: q, gives: ground, asks: high}]",
+	}
+	for _, volts := range []float64{12.6, 25.2} {
+		for _, amps := range [][]float64{{8}, {22}, {10, 10}, {16, 16}, {24, 24}, {12, 20}} {
+			for _, run := range []float64{0.6, 2.5} {
+				for _, heat := range []float64{60, 95} {
+					for k, who := range requesters {
+						for _, half := range []string{"ok", "unknown"} {
+							var fans []string
+							for i, a := range amps {
+								fans = append(fans, fmt.Sprintf("{name: f%d, amps: %g, half-volts: %s}", i, a, half))
+							}
+							each(fmt.Sprintf("%g V, %v A, %g m, %g °C, %d, %s", volts, amps, run, heat, k, half), fmt.Sprintf(
+								"plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nruns: {box to fans: %gm}\nheat: %g\n",
+								volts, strings.Join(fans, ", "), who, run, heat))
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+func BenchmarkTwinFans(b *testing.B) {
+	w := wish(b, mower)
+	for b.Loop() {
+		_, err := rewire.Propose(b.Context(), w)
+		require.NoError(b, err)
+	}
+}

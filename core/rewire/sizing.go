@@ -1,0 +1,274 @@
+package rewire
+
+import (
+	"fmt"
+	"math"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/size"
+)
+
+// A design is sized by being solved: what each wire, fuse and contact carries in any state, the engine running, decides;
+// then wires grow until no fan loses more on its feed and its ground than is allowed.
+
+// design is a circuit being sized.
+type design struct {
+	w *Wish
+	f Family
+	c *harness.Circuit
+	m *electric.Model
+
+	points map[string]*electric.Point // by state, the engine running where the key is on
+	amps   []float64                  // of each wire, the most in any state
+	fuses  map[string]float64         // the most through each fuse
+	behind []float64                  // of each wire, the rating of the fuse that it lies behind
+}
+
+// Least cross-section that stands handling, mm² (common practice), and how often wires may grow.
+const (
+	leastMM2  = 0.5
+	mostSteps = 200
+)
+
+// solve makes the model of the circuit as it is sized now, and enters every state.
+func (d *design) solve() error {
+	m, err := electric.New(d.c)
+	if err != nil {
+		return fmt.Errorf("rewire: %s: %w", d.f, err)
+	}
+	d.m, d.points = m, map[string]*electric.Point{}
+	d.amps, d.fuses = make([]float64, len(d.c.Wires)), map[string]float64{}
+	for _, s := range d.c.States {
+		running := *s
+		running.Running = s.Key && !s.Cranking
+		p, err := m.Solve(electric.Condition{State: &running})
+		if err != nil {
+			return fmt.Errorf("rewire: %s: %s: %w", d.f, s.Name, err)
+		}
+		d.points[s.Name] = p
+		for i, w := range p.Wires {
+			d.amps[i] = max(d.amps[i], math.Abs(w.Amps))
+		}
+		for name, f := range p.Fuses {
+			d.fuses[name] = max(d.fuses[name], f.Amps)
+		}
+	}
+	return nil
+}
+
+// size finds fuses and wires. The error is a sentence about a limit that cannot be kept.
+func (d *design) size() error {
+	for _, w := range d.c.Wires { // amply, so that what is carried is not held back
+		w.Size.Figure = 16
+	}
+	if err := d.solve(); err != nil {
+		return err
+	}
+	for _, p := range d.c.OfKind(harness.KindFuse) {
+		spec := p.Spec.(*harness.Fuse)
+		if spec.Style == harness.StyleMini {
+			continue // the coils'
+		}
+		rating, ok := size.Fuse(d.fuses[p.Name])
+		if !ok {
+			return &limit{fmt.Sprintf("%s would carry %.0f A, more than three quarters of any fuse here", p.Name, d.fuses[p.Name]),
+				"smaller fans, or a feed for each"}
+		}
+		spec.Amps = rating
+	}
+	d.guard()
+	for i, w := range d.c.Wires {
+		least := max(d.amps[i], d.behind[i])
+		mm2, ok := size.Thinnest(least, d.w.Heat)
+		if !ok {
+			return &limit{fmt.Sprintf("the wire %s would have to carry %.0f A at %.0f °C", w, least, d.w.Heat),
+				"a cooler way for it, or a feed for each fan"}
+		}
+		w.Size.Figure = max(leastMM2, mm2)
+	}
+	if err := d.grow(); err != nil {
+		return err
+	}
+	if d.w.Gauge == OneGauge {
+		thick := 0.0
+		for i, w := range d.c.Wires {
+			if d.amps[i] > 2 {
+				thick = max(thick, w.Size.Figure)
+			}
+		}
+		for i, w := range d.c.Wires {
+			if d.amps[i] > 2 {
+				w.Size.Figure = thick
+			}
+		}
+	}
+	return d.solve()
+}
+
+// limit is why a design cannot be, and what would free it.
+type limit struct{ why, frees string }
+
+func (l *limit) Error() string { return l.why }
+
+// guard finds which fuse each wire lies behind: from each fuse on over wires and contacts, up to the next fuse, a load or a
+// coil. A short there is cleared by that fuse, so the wire carries its rating.
+func (d *design) guard() {
+	d.behind = make([]float64, len(d.c.Wires))
+	for _, p := range d.c.OfKind(harness.KindFuse) {
+		rating := p.Spec.(*harness.Fuse).Amps
+		seen := map[harness.Pin]bool{}
+		queue := []harness.Pin{{Part: p.Name, Name: "b"}}
+		for len(queue) > 0 {
+			at := queue[0]
+			queue = queue[1:]
+			if seen[at] {
+				continue
+			}
+			seen[at] = true
+			for i, w := range d.c.Wires {
+				for _, ends := range [][2]harness.Pin{{w.From, w.To}, {w.To, w.From}} {
+					if ends[0] == at && ends[1].Part != "G1" {
+						d.behind[i] = max(d.behind[i], rating)
+						queue = append(queue, ends[1])
+					}
+				}
+			}
+			queue = append(queue, passes(d.c.Part(at.Part), at)...)
+		}
+	}
+	for i, w := range d.c.Wires { // what goes to ground carries what comes, and a fan's own current is no short
+		for _, pin := range []harness.Pin{w.From, w.To} {
+			if d.c.Part(pin.Part).Kind() == harness.KindBattery {
+				other := w.From
+				if pin == w.From {
+					other = w.To
+				}
+				if f, ok := d.c.Part(other.Part).Spec.(*harness.Fuse); ok { // as short as can be, and no thinner than behind the fuse
+					d.behind[i] = f.Amps
+				}
+			}
+		}
+	}
+}
+
+// passes lists where a current goes on through a part that is no load: contacts, switches.
+func passes(p *harness.Part, at harness.Pin) []harness.Pin {
+	pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
+	switch spec := p.Spec.(type) {
+	case *harness.Relay:
+		var list []harness.Pin
+		if at.Name == "30" {
+			if spec.HasMake() {
+				list = append(list, pin("87"))
+			}
+			if spec.HasRest() {
+				list = append(list, pin("87a"))
+			}
+		}
+		return list
+	case *harness.Switch:
+		if at.Name == "a" {
+			return []harness.Pin{pin("b")}
+		}
+		return []harness.Pin{pin("a")}
+	case *harness.Motor, *harness.Resistor: // its turns may short, and then it is a wire
+		if at.Name == "+" {
+			return []harness.Pin{pin("-")}
+		}
+		if at.Name == "a" {
+			return []harness.Pin{pin("b")}
+		}
+	}
+	return nil
+}
+
+// grow thickens wires until the drops are within their limits: always that wire on the way which loses most.
+func (d *design) grow() error {
+	for range mostSteps {
+		if err := d.solve(); err != nil {
+			return err
+		}
+		worst, state := d.worst()
+		if state == "" {
+			return nil
+		}
+		most, at := 0.0, -1
+		for i, w := range d.c.Wires {
+			if lost := d.lost(i, state); lost > most && d.onSide(w, state, worst.ground) && size.Next(w.Size.Figure) > w.Size.Figure {
+				most, at = lost, i
+			}
+		}
+		if at < 0 || most < worst.over/20 {
+			return &limit{fmt.Sprintf("%s loses %.2f V on its %s though every wire is as thick as they come: fuses, contacts and joints take it",
+				worst.fan, worst.volts, worst.side()), fmt.Sprintf("allow %.2f V, or a shorter way", math.Ceil(100*worst.volts)/100)}
+		}
+		d.c.Wires[at].Size.Figure = size.Next(d.c.Wires[at].Size.Figure)
+	}
+	return &limit{"its wires do not come to an end of growing", "allow a larger drop"}
+}
+
+// drop is how many volts a fan loses on one side.
+type drop struct {
+	fan    string
+	ground bool
+	volts  float64
+	over   float64 // the limit
+}
+
+func (d drop) side() string {
+	if d.ground {
+		return "ground"
+	}
+	return "feed"
+}
+
+// drops are what each fan loses in a state in which it has both posts to itself; a fan fed through another, a resistor or a
+// module loses volts on purpose.
+func (d *design) drops(state string) []drop {
+	var list []drop
+	p := d.points[state]
+	battery := p.Pins["BAT.+"]
+	for i := range d.w.Fans {
+		name := motor(i)
+		plus, minus := p.Pins[name+".+"], p.Pins[name+".-"]
+		if plus == nil || minus == nil || battery == nil || p.Motors[name].Amps < 0.5*d.w.Fans[i].Amps {
+			continue
+		}
+		feed, ground := *battery-*plus, *minus
+		if d.f == Module {
+			feed, ground = 0, 0
+			if in, out := p.Pins["FM.+"], p.Pins["FM.-"]; in != nil && out != nil {
+				feed, ground = *battery-*in, *out
+			}
+		}
+		list = append(list, drop{name, false, feed, d.w.Limits.Drop}, drop{name, true, ground, d.w.Limits.GroundDrop})
+	}
+	return list
+}
+
+// full is the state in which the fans run as fast as they can.
+func (d *design) full() string { return d.w.Speeds[len(d.w.Speeds)-1] }
+
+// worst is the drop furthest over its limit, with its state; no state where all keep it.
+func (d *design) worst() (worst drop, state string) {
+	most := 1.0
+	for _, x := range d.drops(d.full()) {
+		if share := x.volts / x.over; share > most {
+			most, worst, state = share, x, d.full()
+		}
+	}
+	return worst, state
+}
+
+// lost is what a wire loses in a state, volts.
+func (d *design) lost(i int, state string) float64 {
+	return math.Abs(d.points[state].Wires[i].Amps) * d.c.Wires[i].Ohms()
+}
+
+// onSide tells whether a wire lies on the fans' feed, or on their ground.
+func (d *design) onSide(w *harness.Wire, state string, ground bool) bool {
+	p := d.points[state]
+	v := p.Pins[w.From.String()]
+	return v != nil && (*v < d.w.Supply.Off/3) == ground
+}

@@ -1,0 +1,391 @@
+// Package rewire makes a circuit of a wish: which fans, how many speeds, who asks for them and how; and proves it before a
+// wire is cut.
+//
+// In goes a wish, out come proposals: for every way of making the speeds a whole harness, sized, solved in every state, and
+// broken by every single fault; and beside them the ways that cannot be, each with the reason and what would free it. The
+// one idea: nothing is believed of a design. The same model that diagnoses a vehicle solves it, healthy and faulted.
+package rewire
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/harness"
+	"ironthread/core/units"
+)
+
+// Gives is what a requester's line does when it asks.
+type Gives string
+
+// What a requester gives.
+const (
+	Ground   Gives = "ground"   // an output that closes to ground
+	Supply   Gives = "supply"   // a line that becomes hot, as a compressor clutch's does
+	Pulses   Gives = "pwm"      // a line that tells a module its speed
+	Switch   Gives = "switch"   // a thermal switch in the coolant, closing to ground
+	Pressure Gives = "pressure" // a switch in the refrigerant's line, closing to ground
+	Toggle   Gives = "toggle"   // a switch by hand, closing to ground
+	Kill     Gives = "kill"     // a switch by hand that takes the coils' feed away
+)
+
+// AllGives lists them.
+var AllGives = []Gives{Ground, Supply, Pulses, Switch, Pressure, Toggle, Kill}
+
+// HalfVolts is what is known of a motor at half its volts.
+type HalfVolts string
+
+// What is known.
+const (
+	Starts  HalfVolts = "ok"
+	Stalls  HalfVolts = "no"
+	Unknown HalfVolts = "unknown"
+)
+
+// Wish is what somebody wants built, and with what.
+type Wish struct {
+	Plan       int               `yaml:"plan"`
+	Title      string            `yaml:"title"`
+	Supply     SupplyOf          `yaml:"supply"`
+	Fans       []Fan             `yaml:"fans"`
+	Speeds     []string          `yaml:"speeds"` // slowest first
+	Requesters []Requester       `yaml:"requesters"`
+	Runs       map[string]string `yaml:"runs"` // lengths, as "1.2m" or "4ft"
+	Heat       float64           `yaml:"heat"` // °C under the bonnet
+	Limits     Limits            `yaml:"limits"`
+	Relays     Relays            `yaml:"relays"`
+	Module     ModuleOf          `yaml:"module"`
+	Gauge      Gauge             `yaml:"gauge"`
+	Keep       string            `yaml:"keep"` // the harness that is there now: the name of its file
+
+	There *harness.Circuit `yaml:"-"` // read from Keep by whoever has files
+}
+
+// SupplyOf is the battery's open-circuit volts, with the engine off and charging.
+type SupplyOf struct {
+	Off     float64 `yaml:"off"`
+	Running float64 `yaml:"running"`
+}
+
+// Fan is one fan, rated or measured. Two points or more fit the motor.
+type Fan struct {
+	Name      string    `yaml:"name"`
+	Volts     float64   `yaml:"volts"` // at which it takes Amps; the supply's where it is not given
+	Amps      float64   `yaml:"amps"`
+	Inrush    float64   `yaml:"inrush"`
+	RPM       float64   `yaml:"rpm"`
+	HalfVolts HalfVolts `yaml:"half-volts"`
+	Points    []At      `yaml:"points"`
+}
+
+// At is a clamp's reading with the volts at the motor's own plug.
+type At struct {
+	Volts float64 `yaml:"volts"`
+	Amps  float64 `yaml:"amps"`
+}
+
+// Requester asks for a speed.
+type Requester struct {
+	Name     string  `yaml:"name"`
+	Gives    Gives   `yaml:"gives"`
+	Asks     string  `yaml:"asks"`
+	Limit    float64 `yaml:"limit"`    // A that its driver can take
+	Inverted bool    `yaml:"inverted"` // it closes to ground to keep the fan off
+	Closes   float64 `yaml:"closes"`   // °C, or bar
+	Opens    float64 `yaml:"opens"`
+	Hertz    float64 `yaml:"hertz"` // of pulses
+}
+
+// Limits bound what is built.
+type Limits struct {
+	Drop        float64 `yaml:"drop"`         // V on a fan's feed
+	GroundDrop  float64 `yaml:"ground-drop"`  // V on its ground
+	RestContact float64 `yaml:"rest-contact"` // A that a changeover relay's rest contact is good for
+}
+
+// Relays is what is known of the relays at hand.
+type Relays struct {
+	Coil        float64 `yaml:"coil-ohms"`
+	Make        float64 `yaml:"make"` // A
+	Suppression string  `yaml:"suppression"`
+	Cathode     string  `yaml:"diode-cathode"`
+}
+
+// ModuleOf is what is known of the module at hand.
+type ModuleOf struct {
+	Amps  float64   `yaml:"amps"`  // an output
+	Hertz []float64 `yaml:"hertz"` // from, to
+}
+
+// Gauge is how wires are sized.
+type Gauge string
+
+// Schools of sizing.
+const (
+	EachRun  Gauge = "each run"
+	OneGauge Gauge = "one gauge"
+)
+
+// Names of the runs, with their usual lengths in metres (common practice).
+var usualRuns = map[string]float64{
+	"battery to box": 1.2, "box to fans": 1.1, "box to controller": 2, "fans to ground": 0.6, "in the box": 0.2,
+}
+
+// Limits of a wish, and its defaults (common practice).
+const (
+	mostBytes      = 64 << 10
+	mostFans       = 2
+	mostRequesters = 12
+	leastFan       = 1.0
+	mostFan        = 60.0
+	usualHeat      = 85.0
+	usualDrop      = 0.5
+	usualGround    = 0.2
+	usualRest      = 20.0
+	usualMake      = 40.0
+	usualCoil      = 85.0
+	mostRun        = 12.0
+)
+
+// Read reads a wish. The error says what is wrong with it, and where.
+func Read(b []byte) (*Wish, error) {
+	if len(b) > mostBytes {
+		return nil, fmt.Errorf("wish: the file is larger than %d KiB", mostBytes>>10)
+	}
+	w := &Wish{}
+	d := yaml.NewDecoder(bytes.NewReader(b))
+	d.KnownFields(true)
+	if err := d.Decode(w); err != nil {
+		if errors.Is(err, io.EOF) {
+			err = errors.New("the file is empty")
+		}
+		return nil, fmt.Errorf("wish: %s", strings.TrimPrefix(strings.ReplaceAll(err.Error(), "\n", " "), "yaml: "))
+	}
+	if w.Plan != 1 {
+		return nil, errors.New("wish: the file must say \"plan: 1\", the version of the format")
+	}
+	return w, w.Complete()
+}
+
+// Complete fills in what is usual where nothing is said, and says in a sentence what cannot be.
+func (w *Wish) Complete() error {
+	if err := w.complete(); err != nil {
+		return fmt.Errorf("wish: %w", err)
+	}
+	return nil
+}
+
+func (w *Wish) complete() error {
+	or := func(v *float64, usual float64) {
+		if *v == 0 {
+			*v = usual
+		}
+	}
+	or(&w.Supply.Off, 12.6)
+	or(&w.Supply.Running, w.Supply.Off*14.2/12.6)
+	or(&w.Heat, usualHeat)
+	or(&w.Limits.Drop, usualDrop*w.nominal()/12)
+	or(&w.Limits.GroundDrop, usualGround*w.nominal()/12)
+	or(&w.Limits.RestContact, usualRest)
+	or(&w.Relays.Make, usualMake)
+	or(&w.Relays.Coil, usualCoil*w.nominal()*w.nominal()/144)
+	if w.Gauge == "" {
+		w.Gauge = EachRun
+	}
+	if len(w.Speeds) == 0 {
+		w.Speeds = []string{"low", "high"}
+	}
+	between := func(v, least, most float64) bool { return v >= least && v <= most }
+	switch {
+	case !between(w.Supply.Off, 10, 60) || !between(w.Supply.Running, 10, 60):
+		return fmt.Errorf("a supply of %g and %g V is no vehicle's: mains and high-voltage work belongs to licensed people",
+			w.Supply.Off, w.Supply.Running)
+	case len(w.Fans) < 1 || len(w.Fans) > mostFans:
+		return fmt.Errorf("fans: there are one or two, not %d", len(w.Fans))
+	case len(w.Speeds) > 2:
+		return fmt.Errorf("speeds: one or two are wired; %d need a module that is told its speed by pulses, for which two are enough to say",
+			len(w.Speeds))
+	case len(w.Requesters) == 0 || len(w.Requesters) > mostRequesters:
+		return fmt.Errorf("requesters: one to %d ask for the speeds, not %d", mostRequesters, len(w.Requesters))
+	case !between(w.Heat, -40, 104):
+		return fmt.Errorf("heat: %g °C: a wire of 105 °C insulation is of no use there", w.Heat)
+	case !between(w.Limits.Drop, 0.05, 5) || !between(w.Limits.GroundDrop, 0.05, 5):
+		return errors.New("limits: a drop lies between 0.05 and 5 V")
+	case w.Gauge != EachRun && w.Gauge != OneGauge:
+		return fmt.Errorf("gauge: %q is no way of sizing (%s, %s)", w.Gauge, EachRun, OneGauge)
+	case !slices.Contains([]string{"", "none", "resistor", "diode"}, w.Relays.Suppression):
+		return fmt.Errorf("relays: suppression: %q (none, resistor, diode)", clip(w.Relays.Suppression))
+	}
+	seen := map[string]bool{}
+	for i := range w.Fans {
+		if err := w.completeFan(&w.Fans[i], i, seen); err != nil {
+			return err
+		}
+	}
+	for i := range w.Requesters {
+		if err := w.completeRequester(&w.Requesters[i], seen); err != nil {
+			return err
+		}
+	}
+	for name := range w.Runs {
+		if _, known := usualRuns[name]; !known {
+			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box)", clip(name))
+		}
+		if m, err := units.Metres(w.Runs[name]); err != nil || !between(m, 0.05, mostRun) {
+			return fmt.Errorf("runs: %s: %q is no length from 0.05 to %g m", name, clip(w.Runs[name]), mostRun)
+		}
+	}
+	for _, speed := range w.Speeds {
+		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Asks == speed }) {
+			return fmt.Errorf("nobody asks for %s: name a requester that does", speed)
+		}
+	}
+	return nil
+}
+
+func (w *Wish) completeFan(f *Fan, i int, seen map[string]bool) error {
+	if f.Name == "" {
+		f.Name = fmt.Sprintf("fan %d", i+1)
+	}
+	if f.HalfVolts == "" {
+		f.HalfVolts = Unknown
+	}
+	if f.Volts == 0 {
+		f.Volts = w.Supply.Off
+	}
+	if len(f.Points) > 0 {
+		if err := f.fit(); err != nil {
+			return fmt.Errorf("fans: %s: %w", clip(f.Name), err)
+		}
+	}
+	if f.Inrush == 0 {
+		f.Inrush = 5 * f.Amps
+	}
+	switch {
+	case seen[f.Name]:
+		return fmt.Errorf("%q is the name of two things", clip(f.Name))
+	case !(f.Amps >= leastFan && f.Amps <= mostFan):
+		return fmt.Errorf("fans: %s: a fan takes %g to %g A, not %g", clip(f.Name), leastFan, mostFan, f.Amps)
+	case !(f.Inrush >= 1.5*f.Amps && f.Inrush <= 20*f.Amps):
+		return fmt.Errorf("fans: %s: a start takes 1.5 to 20 times the running amps, not %g A", clip(f.Name), f.Inrush)
+	case !(f.RPM >= 0 && f.RPM <= 10000):
+		return fmt.Errorf("fans: %s: a fan turns at up to 10000 rpm, not %g", clip(f.Name), f.RPM)
+	case !slices.Contains([]HalfVolts{Starts, Stalls, Unknown}, f.HalfVolts):
+		return fmt.Errorf("fans: %s: half-volts is ok, no or unknown, not %q", clip(f.Name), clip(string(f.HalfVolts)))
+	}
+	seen[f.Name] = true
+	return nil
+}
+
+func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
+	if r.Name == "" {
+		return errors.New("requesters: each has a name")
+	}
+	switch {
+	case seen[r.Name] || slices.Contains(w.Speeds, r.Name):
+		return fmt.Errorf("%q is the name of two things", clip(r.Name))
+	case !slices.Contains(AllGives, r.Gives):
+		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill)", clip(r.Name), clip(string(r.Gives)))
+	case r.Gives != Kill && !slices.Contains(w.Speeds, r.Asks):
+		return fmt.Errorf("requesters: %s: asks for %q, which is none of the speeds (%s)", clip(r.Name), clip(r.Asks),
+			strings.Join(w.Speeds, ", "))
+	case r.Limit < 0 || r.Limit > 40:
+		return fmt.Errorf("requesters: %s: a driver takes up to 40 A, not %g", clip(r.Name), r.Limit)
+	case r.Inverted && r.Gives != Ground:
+		return fmt.Errorf("requesters: %s: only a line that closes to ground can be inverted", clip(r.Name))
+	case r.Hertz < 0 || r.Hertz > 20000:
+		return fmt.Errorf("requesters: %s: %g Hz: a fan's line pulses at 10 to 20000 Hz; was MHz typed for Hz", clip(r.Name), r.Hertz)
+	case strings.ContainsAny(r.Name, "\"\\\n,[]{}:#"):
+		return fmt.Errorf("requesters: %q: a name is letters, figures and blanks", clip(r.Name))
+	}
+	seen[r.Name] = true
+	usual := map[Gives][2]float64{Switch: {92, 87}, Pressure: {17, 14}}[r.Gives]
+	if r.Closes == 0 {
+		r.Closes, r.Opens = usual[0], usual[1]
+	}
+	if usual[0] > 0 && !(r.Opens < r.Closes && r.Closes < 150) {
+		return fmt.Errorf("requesters: %s: it opens below where it closes, not at %g and %g", clip(r.Name), r.Opens, r.Closes)
+	}
+	return nil
+}
+
+func (w *Wish) nominal() float64 {
+	if w.Supply.Off > 18 {
+		return 24
+	}
+	return 12
+}
+
+// run is the length of a run, metres.
+func (w *Wish) run(name string) float64 {
+	if words, said := w.Runs[name]; said {
+		if m, err := units.Metres(words); err == nil {
+			return m
+		}
+	}
+	return usualRuns[name]
+}
+
+// fit makes a motor's running and starting amps of two readings: the load's torque is a tenth friction and grows with the
+// square of the speed (the model's own), so that the second reading gives the armature's ohms.
+func (f *Fan) fit() error {
+	points := slices.Clone(f.Points)
+	slices.SortFunc(points, func(a, b At) int {
+		if a.Volts > b.Volts {
+			return -1
+		}
+		return 1
+	})
+	for _, p := range points {
+		if !(p.Volts > 1 && p.Volts <= 60 && p.Amps > 0.2 && p.Amps <= 2*mostFan) {
+			return fmt.Errorf("%g V and %g A are no reading of a fan", p.Volts, p.Amps)
+		}
+	}
+	top := points[0]
+	f.Volts, f.Amps = top.Volts, top.Amps
+	if len(points) == 1 {
+		return nil
+	}
+	sum := 0.0
+	for _, p := range points[1:] {
+		if p.Volts > 0.97*top.Volts || p.Amps >= top.Amps {
+			return errors.New("the readings that fit a motor lie well apart, and fewer volts draw fewer amps")
+		}
+		ohms, ok := armature(top, p)
+		if !ok {
+			return fmt.Errorf("%g A at %g V and %g A at %g V are no fan's: check the clamp's zero", top.Amps, top.Volts, p.Amps, p.Volts)
+		}
+		sum += ohms
+	}
+	f.Inrush = f.Volts / (sum / float64(len(points)-1))
+	return nil
+}
+
+// armature finds the ohms with which both readings lie on one fan's curve, by halving.
+func armature(top, p At) (float64, bool) {
+	const friction = 0.1
+	miss := func(ohms float64) float64 {
+		speed := (p.Volts - p.Amps*ohms) / (top.Volts - top.Amps*ohms)
+		return friction + (1-friction)*speed*speed - p.Amps/top.Amps
+	}
+	low, high := 0.0, 0.9*min(top.Volts/top.Amps, p.Volts/p.Amps)
+	if miss(low) < 0 == (miss(high) < 0) {
+		return 0, false
+	}
+	for range 60 {
+		mid := (low + high) / 2
+		if miss(mid) < 0 == (miss(low) < 0) {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	return low, low > 0
+}
+
+func clip(s string) string { return harness.Clipped(s, 40) }

@@ -1,0 +1,100 @@
+package size
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"ironthread/core/units"
+)
+
+// What is picked from the usual sizes, and why. Each pick gives the line of arithmetic that led to it.
+
+// Metric cross-sections of wire, mm² (ISO 19642, once ISO 6722).
+var Metric = []float64{0.35, 0.5, 0.75, 1, 1.5, 2.5, 4, 6, 10, 16, 25, 35}
+
+// Fuses are the usual ratings, amps.
+var Fuses = []float64{5, 7.5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80, 100, 125}
+
+// Relays are the usual ratings of a make contact, amps (common practice).
+var Relays = []float64{30, 40, 50, 70, 100, 120}
+
+// Temperatures of the ampacity table, °C: its insulation, and its engine space (ABYC E-11, from memory).
+const (
+	insulation  = 105.0
+	engineSpace = 50.0
+)
+
+// Share of a fuse's and of a contact's rating that runs all day (common practice: 75 to 80 %).
+const runningShare = 0.75
+
+// Hot is what a wire may carry with so many °C about it: the table's figure for an engine space, times the root of how much
+// warmer the insulation may still get (the heat a wire sheds grows with that difference, the heat it makes with the square
+// of the amps).
+func Hot(mm2, celsius float64) float64 {
+	if celsius >= insulation {
+		return 0
+	}
+	return Ampacity(mm2, true) * math.Sqrt((insulation-celsius)/(insulation-engineSpace))
+}
+
+// Thinnest is the thinnest usual wire that carries so many amps with so many °C about it; the largest there is where none
+// does, with false.
+func Thinnest(amps, celsius float64) (mm2 float64, ok bool) {
+	for _, mm2 := range Metric {
+		if Hot(mm2, celsius) >= amps {
+			return mm2, true
+		}
+	}
+	return Metric[len(Metric)-1], false
+}
+
+// Next is the next larger usual wire; the largest stays.
+func Next(mm2 float64) float64 {
+	for _, m := range Metric {
+		if m > mm2 {
+			return m
+		}
+	}
+	return mm2
+}
+
+// Fuse is the smallest usual fuse of which so many running amps are three quarters or less; false where none is so large.
+func Fuse(running float64) (float64, bool) { return pick(Fuses, running) }
+
+// Relay is the same for a make contact.
+func Relay(running float64) (float64, bool) { return pick(Relays, running) }
+
+func pick(ratings []float64, running float64) (float64, bool) {
+	k := slices.IndexFunc(ratings, func(r float64) bool { return running <= runningShare*r })
+	if k < 0 {
+		return ratings[len(ratings)-1], false
+	}
+	return ratings[k], true
+}
+
+// Drop is the volts that so many amps lose in a copper wire: 0.017241 Ω·mm²/m at 20 °C (IEC 60028).
+func Drop(amps, metres, mm2 float64) float64 { return amps * copper * metres / mm2 }
+
+const copper = 0.017241 // Ω·mm²/m
+
+// AWG is the gauge nearest to a cross-section that is no thinner (ASTM B258); 0 where there is none.
+func AWG(mm2 float64) int {
+	for gauge := 20; gauge >= 1; gauge-- {
+		if units.FromAWG(float64(gauge)) >= 0.96*mm2 { // a metric size and its gauge differ by some per cent
+			return gauge
+		}
+	}
+	return 0
+}
+
+// DropWords is the arithmetic of a drop.
+func DropWords(amps, metres, mm2 float64) string {
+	return fmt.Sprintf("%.1f A × 0.017241 Ω·mm²/m × %.2g m / %g mm² = %.2f V (IEC 60028)", amps, metres, mm2, Drop(amps, metres, mm2))
+}
+
+// HotWords is the arithmetic of an ampacity.
+func HotWords(mm2, celsius float64) string {
+	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((105 − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)", mm2,
+		Ampacity(mm2, true), celsius, celsius, Hot(mm2, celsius))
+}
