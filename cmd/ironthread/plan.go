@@ -25,7 +25,7 @@ func planCommand() *cobra.Command {
 			if err != nil {
 				return inputError{err}
 			}
-			plan, err := rewire.Propose(cmd.Context(), w)
+			plan, err := rewire.Propose(cmd.Context(), w, nil)
 			if err != nil {
 				return err
 			}

@@ -13,10 +13,10 @@ const (
 	strayBatteryHigh = 0.2
 	strayChargingLow = -1.0 // running: 13.2 to 14.9 V about the format's 14.2 (common practice)
 	strayChargingTop = 0.7
-	smartLowest      = -2.0  // an alternator the engine's computer steers goes down to 12.2 V (common practice)
-	smartShare       = 0.1   // of cars that are met resting
-	crankingShare    = 0.774 // of the volts at rest while the starter turns: 9.75 V of 12.6 (common practice)
-	strayCranking    = 1.75  // 8 to 11.5 V
+	smartLowest      = -2.0        // an alternator the engine's computer steers goes down to 12.2 V (common practice)
+	smartShare       = 0.1         // of cars that are met resting
+	crankingShare    = 9.75 / 12.6 // of the volts at rest while the starter turns: 9.75 V of 12.6 (common practice)
+	strayCranking    = 1.75        // 8 to 11.5 V
 	strayArmature    = 0.15
 	strayFrictionLow = 0.6
 	strayFrictionTop = 1.7

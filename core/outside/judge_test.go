@@ -576,10 +576,8 @@ func loads(t testing.TB, m *electric.Model) map[harness.Pin]bool {
 	}
 	var sum tally
 	hold(t, trials, &sum)
-	for _, x := range trials {
-		var text strings.Builder
-		x.write(t, &text, 0)
-		found := solve(t, text.String())
+	for k, found := range solveEach(t, trials) {
+		x := trials[k]
 		for i, w := range m.Circuit.Wires {
 			amps, _ := x.mean(found, func(prefix string) string { return fmt.Sprintf("v%sw%d#branch", prefix, i) })
 			if math.Abs(amps) >= loadAmps {

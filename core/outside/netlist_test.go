@@ -340,6 +340,9 @@ func (s *sheet) writeBattery(p *harness.Part, spec *harness.Battery) {
 		return
 	}
 	volts := s.supply(s.state.Running)
+	if s.state.Cranking { // 8 to 11.5 V of 12.6 while the starter turns (common practice)
+		volts = s.supply(false) * (8 + 11.5) / 2 / 12.6
+	}
 	if s.has(p, fault.Flat) { // engine running too
 		volts = or(s.fault.Figure, flatV*s.scale())
 	}

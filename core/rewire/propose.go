@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -81,15 +82,20 @@ type TruthRow struct {
 	Dead      string            `json:"dead"`
 }
 
-// Propose answers a wish that [Wish.Complete] has passed.
-func Propose(ctx context.Context, w *Wish) (*Plan, error) {
+// Propose answers a wish that [Wish.Complete] has passed. Told, where it is given, hears how many ways are done, from any
+// goroutine.
+func Propose(ctx context.Context, w *Wish, told func(done, of int)) (*Plan, error) {
 	made := make([]*Proposal, len(Families))
 	no := make([]*Refused, len(Families))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(4)
+	var done atomic.Int32
 	for i, f := range Families {
 		group.Go(func() error {
 			p, err := propose(ctx, w, f)
+			if n := done.Add(1); told != nil {
+				told(int(n), len(Families))
+			}
 			var l *limit
 			if errors.As(err, &l) {
 				no[i] = &Refused{f, l.why, l.frees}

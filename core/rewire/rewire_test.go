@@ -14,6 +14,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/core/rewire/rewiretest"
 	"ironthread/core/trace"
 	"ironthread/library"
 )
@@ -45,7 +46,7 @@ func wish(t testing.TB, text string) *rewire.Wish {
 
 func plan(t testing.TB, w *rewire.Wish) *rewire.Plan {
 	t.Helper()
-	p, err := rewire.Propose(t.Context(), w)
+	p, err := rewire.Propose(t.Context(), w, nil)
 	require.NoError(t, err)
 	return p
 }
@@ -240,7 +241,7 @@ func TestTheChange(t *testing.T) {
 // fan loses more volts than is allowed, and whoever asks gets the speed.
 func TestManyWishes(t *testing.T) {
 	wishes, proposals, refused := 0, 0, map[string]int{}
-	grid(func(name, text string) {
+	rewiretest.Grid(func(name, text string) {
 		wishes++
 		w := wish(t, text)
 		p := plan(t, w)
@@ -304,40 +305,10 @@ func holds(t *testing.T, w *rewire.Wish, x *rewire.Proposal, name string) {
 	}
 }
 
-// grid writes wishes.
-func grid(each func(name, text string)) {
-	requesters := []string{
-		"[{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]",
-		"[{name: a, gives: switch, asks: low}, {name: b, gives: switch, asks: high, closes: 99, opens: 94}]",
-		"[{name: a, gives: supply, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: pressure, asks: high}]",
-		"[{name: a, gives: ground, inverted: true, asks: low}, {name: b, gives: toggle, asks: high}, {name: k, gives: kill}]",
-		"[{name: p, gives: pwm, asks: low}, {name: q, gives: ground, asks: high}]",
-	}
-	for _, volts := range []float64{12.6, 25.2} {
-		for _, amps := range [][]float64{{8}, {22}, {10, 10}, {16, 16}, {24, 24}, {12, 20}} {
-			for _, run := range []float64{0.6, 2.5} {
-				for _, heat := range []float64{60, 95} {
-					for k, who := range requesters {
-						for _, half := range []string{"ok", "unknown"} {
-							var fans []string
-							for i, a := range amps {
-								fans = append(fans, fmt.Sprintf("{name: f%d, amps: %g, half-volts: %s}", i, a, half))
-							}
-							each(fmt.Sprintf("%g V, %v A, %g m, %g °C, %d, %s", volts, amps, run, heat, k, half), fmt.Sprintf(
-								"plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nruns: {box to fans: %gm}\nheat: %g\n",
-								volts, strings.Join(fans, ", "), who, run, heat))
-						}
-					}
-				}
-			}
-		}
-	}
-}
-
 func BenchmarkTwinFans(b *testing.B) {
 	w := wish(b, mower)
 	for b.Loop() {
-		_, err := rewire.Propose(b.Context(), w)
+		_, err := rewire.Propose(b.Context(), w, nil)
 		require.NoError(b, err)
 	}
 }

@@ -1,0 +1,38 @@
+// Package rewiretest has wishes for tests: fans of many sizes, one and two, matched and unequal, at both voltages, with short
+// and long ways, cool and hot, asked for in every way.
+package rewiretest
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Grid gives wishes one by one: each a name for it and its text.
+func Grid(each func(name, text string)) {
+	requesters := []string{
+		"[{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]",
+		"[{name: a, gives: switch, asks: low}, {name: b, gives: switch, asks: high, closes: 99, opens: 94}]",
+		"[{name: a, gives: supply, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: pressure, asks: high}]",
+		"[{name: a, gives: ground, inverted: true, asks: low}, {name: b, gives: toggle, asks: high}, {name: k, gives: kill}]",
+		"[{name: p, gives: pwm, asks: low}, {name: q, gives: ground, asks: high}]",
+	}
+	for _, volts := range []float64{12.6, 25.2} {
+		for _, amps := range [][]float64{{8}, {22}, {10, 10}, {16, 16}, {24, 24}, {12, 20}} {
+			for _, run := range []float64{0.6, 2.5} {
+				for _, heat := range []float64{60, 95} {
+					for k, who := range requesters {
+						for _, half := range []string{"ok", "unknown"} {
+							var fans []string
+							for i, a := range amps {
+								fans = append(fans, fmt.Sprintf("{name: f%d, amps: %g, half-volts: %s}", i, a, half))
+							}
+							each(fmt.Sprintf("%g V, %v A, %g m, %g °C, %d, %s", volts, amps, run, heat, k, half), fmt.Sprintf(
+								"plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nruns: {box to fans: %gm}\nheat: %g\n",
+								volts, strings.Join(fans, ", "), who, run, heat))
+						}
+					}
+				}
+			}
+		}
+	}
+}
