@@ -1,7 +1,7 @@
 // Package web is the application: its rooms put together behind one guard, and the server that carries them.
 //
 // Pages work without scripts; with them, htmx swaps the part of the page that changed, rendered by the same
-// templates. Each room (package jobs, circuits, logbook, people) says which few methods of the store it needs.
+// templates. Each room (package jobs, circuits, rewire, logbook, people) says which few methods of the store it needs.
 package web
 
 import (
@@ -19,6 +19,7 @@ import (
 	"ironthread/web/jobs"
 	"ironthread/web/logbook"
 	"ironthread/web/people"
+	"ironthread/web/rewire"
 	"ironthread/web/room"
 	"ironthread/web/worked"
 )
@@ -28,6 +29,7 @@ type Keeper interface {
 	jobs.Keeper
 	circuits.Keeper
 	logbook.Keeper
+	rewire.Keeper
 	Healthy(ctx context.Context) error
 	OpenRevisions(ctx context.Context, most int) ([]string, error)
 }
@@ -110,12 +112,16 @@ func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
+	atRewire, err := rewire.New(shared, a.keep, a.circuits)
+	if err != nil {
+		return fmt.Errorf("web: %w", err)
+	}
 	atPeople, err := people.New(shared)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
 	a.front = atPeople.Room
-	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atLogbook, atPeople}
+	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atRewire, atLogbook, atPeople}
 	return nil
 }
 

@@ -369,7 +369,8 @@ func (d *design) touch(b *Build) {
 // order is the order of building, low proven first, then high.
 func (d *design) order(b *Build) error {
 	relays, fans := d.actions(harness.KindRelay), d.actions(harness.KindMotor)
-	b.Steps = append(b.Steps, Step{Do: "Battery negative off. Mount the box, the relays' sockets and the fuse holders; lay the wires by the wire list; " +
+	b.Steps = append(b.Steps, Step{Do: "Battery negative off. Mount the box, the relays' sockets and the fuse holders; lay the wires by " +
+		"the wire list; " +
 		"fuses out, relays out, fans unplugged. Leave the old wiring in place until all works."})
 	steps := []struct {
 		do     string
@@ -377,11 +378,14 @@ func (d *design) order(b *Build) error {
 		set    []electric.Action
 		look   func(s *harness.State, set []electric.Action) ([]Expected, error)
 	}{
-		{"Battery on, the coils' fuse in: prove the key's feed. It must be dead with the key off, alive with the key on, and stay alive while " +
+		{"Battery on, the coils' fuse in: prove the key's feed. It must be dead with the key off, alive with the key on, and stay alive " +
+			"while " +
 			"the engine is cranked.", []string{parkedState, offState, crankingState}, slices.Concat(relays, fans), d.coilFeedsAt},
-		{"Prove each control line before a relay is in: red lead to the battery's plus, black lead to the cavity; a line that pulls shows the " +
+		{"Prove each control line before a relay is in: red lead to the battery's plus, black lead to the cavity; a line that pulls shows " +
+			"the " +
 			"battery's volts.", append([]string{offState}, d.w.Speeds...), slices.Concat(relays, fans), d.linesAt},
-		{"Feeds' fuses and relays in, fans still unplugged: low first, then high.", append([]string{offState}, d.w.Speeds...), fans, d.plugsAt},
+		{"Feeds' fuses and relays in, fans still unplugged: low first, then high.", append([]string{offState}, d.w.Speeds...), fans,
+			d.plugsAt},
 		{"Fans plugged in, hands away: low first, then high, each fan looked at and the current taken by clamp at the battery.",
 			append([]string{offState}, d.w.Speeds...), nil, d.running},
 		{"What nobody asks for: the key off and hot, the controller's plug off.", []string{parkedState}, nil, d.running},
@@ -406,7 +410,8 @@ func (d *design) order(b *Build) error {
 			b.Steps = append(b.Steps, out)
 		}
 	}
-	b.Steps = append(b.Steps, Step{Do: "Every requester by itself, then a watched warm-up to both thresholds; feel the touch points; only then take the " +
+	b.Steps = append(b.Steps, Step{Do: "Every requester by itself, then a watched warm-up to both thresholds; feel the touch points; " +
+		"only then take the " +
 		"old wiring out, cap what stays live, and put the labels on."})
 	return nil
 }
@@ -526,12 +531,14 @@ func (d *design) running(s *harness.State, set []electric.Action) ([]Expected, e
 
 // onTheBench lists the temporary joints with which the circuit can be shown working before it goes in.
 func (d *design) onTheBench(b *Build) {
-	b.Bench = append(b.Bench, "a bench supply or a battery that gives the fans' inrush, through a fuse no larger than the feed's: plus to the feeds' "+
+	b.Bench = append(b.Bench, "a bench supply or a battery that gives the fans' inrush, through a fuse no larger than the feed's: plus "+
+		"to the feeds' "+
 		"fuses and to the key's wire, minus to the ground wires")
 	for _, p := range d.c.OfKind(harness.KindController) {
 		for _, role := range p.Spec.(*harness.Controller).PinRoles {
 			if role.Command() != "" {
-				b.Bench = append(b.Bench, fmt.Sprintf("a lead from the wire for %s.%s (%s), to be touched to what the output gives", p.Name, role.Name,
+				b.Bench = append(b.Bench, fmt.Sprintf("a lead from the wire for %s.%s (%s), to be touched to what the output gives", p.Name,
+					role.Name,
 					role.Command()))
 			}
 		}
@@ -547,27 +554,35 @@ func (d *design) onTheBench(b *Build) {
 // rules are the pieces of common practice that go with a harness.
 func rules(c *harness.Circuit) []Rule {
 	list := []Rule{
-		{"Joints", "Crimp with the tool that belongs to the terminal, or solder and support the wire; no joint is twisted and left. Under the bonnet every " +
+		{"Joints", "Crimp with the tool that belongs to the terminal, or solder and support the wire; no joint is twisted and left. Under " +
+			"the bonnet every " +
 			"joint is covered with adhesive-lined heat-shrink."},
-		{"Way of the wires", "Away from the exhaust and moving parts, through a grommet at every sheet of metal, tied every 20 cm, sleeved where they " +
+		{"Way of the wires", "Away from the exhaust and moving parts, through a grommet at every sheet of metal, tied every 20 cm, sleeved " +
+			"where they " +
 			"could chafe, with slack between body and engine."},
-		{"Mounting", "Sockets with their openings down, above the spray, not on parts that get replaced (radiator, condenser, fan shroud). Look behind " +
+		{"Mounting", "Sockets with their openings down, above the spray, not on parts that get replaced (radiator, condenser, fan shroud). " +
+			"Look behind " +
 			"before drilling; screws keep clear of the core's tubes. Check that the fans turn freely and blow the same way as before."},
-		{"The key's feed", "Take it from a circuit that is dead with the key off and stays alive while cranking; look what else hangs on its fuse, and " +
+		{"The key's feed", "Take it from a circuit that is dead with the key off and stays alive while cranking; look what else hangs on " +
+			"its fuse, and " +
 			"measure it again with the relays pulled in."},
-		{"Caution", "Fans start without warning: unplug them or pull their fuse before hands go near. Battery negative off for splicing. Never a larger " +
+		{"Caution", "Fans start without warning: unplug them or pull their fuse before hands go near. Battery negative off for splicing. " +
+			"Never a larger " +
 			"fuse, not even for a test. Hot coolant and pressure: never open a hot system."},
 	}
 	if len(c.OfKind(harness.KindThermoswitch)) > 0 {
-		list = append(list, Rule{"Sensor's place", "A thermal switch is set for one place: in the radiator's outlet it sees cooler water than in the engine's " +
+		list = append(list, Rule{"Sensor's place", "A thermal switch is set for one place: in the radiator's outlet it sees cooler water " +
+			"than in the engine's " +
 			"outlet. Where it is moved, watch a warm-up with a second thermometer and choose its temperature anew."})
 	}
 	if len(c.OfKind(harness.KindResistor)) > 0 {
-		list = append(list, Rule{"Resistor", "Bolt it into the fan's air first, then test: outside its air it overheats within seconds. Nothing that melts within a " +
+		list = append(list, Rule{"Resistor", "Bolt it into the fan's air first, then test: outside its air it overheats within seconds. " +
+			"Nothing that melts within a " +
 			"hand's breadth."})
 	}
 	if len(c.OfKind(harness.KindPWMModule)) > 0 {
-		list = append(list, Rule{"Module", "Its plug's wires must be as thick as the wire list says: replacement plugs often come with thinner ones. Its body " +
+		list = append(list, Rule{"Module", "Its plug's wires must be as thick as the wire list says: replacement plugs often come with " +
+			"thinner ones. Its body " +
 			"needs air, and its minus goes to the body by itself, not through another part's ground."})
 	}
 	return list

@@ -3,6 +3,7 @@ package rewire
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -21,11 +22,14 @@ type Change struct {
 	Wires  []string `json:"wires"`  // added
 	Reused []string `json:"reused"` // parts, with what they become
 	Capped []string `json:"capped"` // ends that stay live, and parts left without use
+	// Bridged is what the harness that is there does while one wire is at its new place and the rest is not changed yet.
+	Bridged []string `json:"bridged"`
 }
 
 // changeOf compares; with nothing there everything is added.
 func changeOf(old, made *harness.Circuit) Change {
-	ch := Change{Cut: []string{}, Moved: []string{}, Added: []string{}, Wires: []string{}, Reused: []string{}, Capped: []string{}}
+	ch := Change{Cut: []string{}, Moved: []string{}, Added: []string{}, Wires: []string{}, Reused: []string{}, Capped: []string{},
+		Bridged: []string{}}
 	if old == nil {
 		for _, p := range made.Parts {
 			ch.Added = append(ch.Added, p.Name)
@@ -54,17 +58,21 @@ func changeOf(old, made *harness.Circuit) Change {
 		ch.Reused = append(ch.Reused, words)
 	}
 	there := func(pin harness.Pin) harness.Pin { // where a new pin is on the old harness
-		if name, ok := was[pin.Part]; ok {
-			return harness.Pin{Part: name, Name: pin.Name}
+		name, ok := was[pin.Part]
+		if !ok {
+			return harness.Pin{}
 		}
-		return harness.Pin{}
+		if spec, ok := made.Part(pin.Part).Spec.(*harness.Controller); ok {
+			return harness.Pin{Part: name, Name: pinAs(spec, old.Part(name).Spec.(*harness.Controller), pin.Name)}
+		}
+		return harness.Pin{Part: name, Name: pin.Name}
 	}
 	left := slices.Clone(old.Wires)
 	var fresh []*harness.Wire
 	for _, w := range made.Wires {
 		a, b := there(w.From), there(w.To)
 		k := slices.IndexFunc(left, func(o *harness.Wire) bool { return o.From == a && o.To == b || o.From == b && o.To == a })
-		if k < 0 {
+		if k < 0 || !serves(left[k], w) { // one that is too thin or too short is cut, and a new one comes
 			fresh = append(fresh, w)
 			continue
 		}
@@ -73,13 +81,23 @@ func changeOf(old, made *harness.Circuit) Change {
 	for _, w := range fresh {
 		a, b := there(w.From), there(w.To)
 		k := slices.IndexFunc(left, func(o *harness.Wire) bool {
-			return enough(o, w) && (o.From == a || o.To == a || o.From == b || o.To == b) && (a.Part != "" || b.Part != "")
+			if !o.Size.Given() || !serves(o, w) {
+				return false
+			}
+			// One end stays where it is, and the other goes to a part of the same kind: the same job at another place.
+			same := func(x, y harness.Pin, with harness.Pin) bool {
+				return x == y && x.Part != "" && old.Part(with.Part).Kind() == made.Part(other(w, there, x).Part).Kind()
+			}
+			return same(o.From, a, o.To) || same(o.From, b, o.To) || same(o.To, a, o.From) || same(o.To, b, o.From)
 		})
 		if k < 0 {
 			ch.Wires = append(ch.Wires, w.String())
 			continue
 		}
 		ch.Moved = append(ch.Moved, fmt.Sprintf("%s becomes %s", left[k], w))
+		if words := bridged(old, left[k], a, b); words != "" {
+			ch.Bridged = append(ch.Bridged, words)
+		}
 		left = slices.Delete(left, k, k+1)
 	}
 	for _, w := range left {
@@ -89,9 +107,111 @@ func changeOf(old, made *harness.Circuit) Change {
 	return ch
 }
 
-// enough tells whether an old wire is thick enough to serve as a new one.
-func enough(old, made *harness.Wire) bool {
-	return old.Size.Given() && old.Size.SquareMM() >= 0.98*made.Size.SquareMM()
+// bridged says what the harness that is there does with one wire at its new place and all else as it was: the fans that
+// then run otherwise, and what is overloaded. Nothing where the new place is not there yet, or where nothing changes.
+func bridged(old *harness.Circuit, moved *harness.Wire, a, b harness.Pin) string {
+	if a.Part == "" || b.Part == "" {
+		return ""
+	}
+	before, err := electric.New(old)
+	if err != nil {
+		return ""
+	}
+	changed := *old
+	changed.Wires = slices.Clone(old.Wires)
+	at := slices.Index(old.Wires, moved)
+	with := *moved
+	with.From, with.To = a, b
+	changed.Wires[at] = &with
+	after, err := electric.New(&changed)
+	if err != nil {
+		return fmt.Sprintf("with %s at %s and %s nothing is a circuit any more", moved, a, b)
+	}
+	var does []string
+	for _, s := range old.States {
+		was, err := before.Solve(electric.Condition{State: s})
+		if err != nil {
+			continue
+		}
+		is, err := after.Solve(electric.Condition{State: s})
+		if err != nil {
+			continue
+		}
+		var words []string
+		for _, m := range old.OfKind(harness.KindMotor) {
+			if is.Motors[m.Name].Speed != was.Motors[m.Name].Speed {
+				words = append(words, fmt.Sprintf("%s %s", m.Name, is.Motors[m.Name].Speed))
+			}
+		}
+		for _, x := range is.Warnings {
+			if x.Kind == "short" || x.Kind == "fuse" || x.Kind == "feeds" {
+				words = append(words, x.Text)
+			}
+		}
+		if len(words) > 0 {
+			does = append(does, s.Name+": "+strings.Join(words, ", "))
+		}
+	}
+	if len(does) == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s at its new place and the rest not changed yet: %s; so the feeds' fuses stay out until all wires are moved",
+		moved,
+		strings.Join(does, "; "))
+}
+
+// other is the end of a new wire that is not where an old pin is.
+func other(w *harness.Wire, there func(harness.Pin) harness.Pin, at harness.Pin) harness.Pin {
+	if there(w.From) == at {
+		return w.To
+	}
+	return w.From
+}
+
+// serves tells whether an old wire is thick and long enough to serve as a new one; one of which nothing is known is looked
+// at when it is there.
+func serves(old, made *harness.Wire) bool {
+	if old.Size.Given() && old.Size.SquareMM() < 0.98*made.Size.SquareMM() {
+		return false
+	}
+	return old.Length.Metres() == 0 || old.Length.Metres() >= 0.9*made.Length.Metres()
+}
+
+// pinAs is the pin of the controller that is there which does what a pin of the new one does: the same role, and of several
+// the one that comes as late. A pin that does what none did gets its own name.
+func pinAs(made, old *harness.Controller, name string) string {
+	kind := func(r *harness.PinRole) string {
+		switch {
+		case r.Ground:
+			return "ground"
+		case r.Power:
+			return "power"
+		}
+		return fmt.Sprint(r.SinksOn != "", r.SinksUnless != "", r.SourcesOn != "", r.PWMOn != "")
+	}
+	nth, does := 0, ""
+	for _, r := range made.PinRoles {
+		if r.Name == name {
+			does = kind(r)
+		}
+	}
+	for _, r := range made.PinRoles {
+		if r.Name == name {
+			break
+		}
+		if kind(r) == does {
+			nth++
+		}
+	}
+	for _, r := range old.PinRoles {
+		if kind(r) == does {
+			if nth == 0 {
+				return r.Name
+			}
+			nth--
+		}
+	}
+	return "new " + name
 }
 
 // matched finds for each new part the old one that can serve: the battery, fans and controllers in their order; relays that
@@ -152,6 +272,9 @@ func capped(old *harness.Circuit, cut []*harness.Wire, taken map[string]bool) []
 			for _, w := range cut {
 				for _, pin := range []harness.Pin{w.From, w.To} {
 					role := roles[pin].Role
+					if old.Part(pin.Part).Kind() == harness.KindBattery {
+						continue // its post has its cover
+					}
 					if role == trace.FixedFeed || role == trace.SwitchedFeed {
 						list = append(list, fmt.Sprintf("%s stays live (%s): cut it as near its feed as can be, and cap it", pin, role))
 						break

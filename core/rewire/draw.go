@@ -40,10 +40,11 @@ type drawing struct {
 	states []string
 	rules  []string
 
-	lines  [2][]string // coil pins that a stage's line pulls to ground
-	pins   []string    // of the controller
-	killed string      // the switch that takes the coils' feed away, where there is one
-	asks   map[string]string
+	lines    [2][]string // coil pins that a stage's line pulls to ground
+	pins     []string    // of the controller
+	killed   string      // the switch that takes the coils' feed away, where there is one
+	keyFirst bool
+	asks     map[string]string
 }
 
 // draw writes the circuit of a family for a wish, sizes still to be found.
@@ -53,12 +54,17 @@ func draw(w *Wish, f Family) (*harness.Circuit, error) {
 	d.part("G1", "kind: ground, at: body stud")
 	d.part("F9", "kind: fuse, amps: 7.5, style: mini, label: coils, at: new box")
 	d.part("SW", "kind: switch, closed-when: key, label: key feed")
-	d.wire("BAT.+", "F9.a", "RD", "battery to box")
-	d.wire("F9.b", "SW.a", "OG", "box to controller")
+	if d.keyFirst = keyFirst(w.There); d.keyFirst { // as it is there
+		d.wire("BAT.+", "SW.a", "RD", "box to controller")
+		d.wire("SW.b", "F9.a", "OG", "box to controller")
+	} else {
+		d.wire("BAT.+", "F9.a", "RD", "battery to box")
+		d.wire("F9.b", "SW.a", "OG", "box to controller")
+	}
 	if k := slices.IndexFunc(w.Requesters, func(r Requester) bool { return r.Gives == Kill }); k >= 0 {
 		d.killed = "KILL"
 		d.part(d.killed, fmt.Sprintf("kind: switch, closed-when: run, label: %q", w.Requesters[k].Name))
-		d.wire("SW.b", "KILL.a", "OG", "box to controller")
+		d.wire(d.keyed(), "KILL.a", "OG", "box to controller")
 	}
 	for i, fan := range w.Fans {
 		rpm := ""
@@ -69,7 +75,8 @@ func draw(w *Wish, f Family) (*harness.Circuit, error) {
 		if fan.HalfVolts != Unknown {
 			half = fmt.Sprintf(", half-volts: %s", fan.HalfVolts)
 		}
-		d.part(motor(i), fmt.Sprintf("kind: motor, volts: %.4g, amps: %.4g, inrush: %.4g%s%s, label: %q", fan.Volts, fan.Amps, fan.Inrush, rpm,
+		d.part(motor(i), fmt.Sprintf("kind: motor, volts: %.4g, amps: %.4g, inrush: %.4g%s%s, label: %q", fan.Volts, fan.Amps, fan.Inrush,
+			rpm,
 			half, fan.Name))
 	}
 	switch f {
@@ -109,7 +116,47 @@ func (d *drawing) coilFeed() string {
 	if d.killed != "" {
 		return d.killed + ".b"
 	}
+	return d.keyed()
+}
+
+// keyed is the pin behind both the key and the coils' fuse.
+func (d *drawing) keyed() string {
+	if d.keyFirst {
+		return "F9.b"
+	}
 	return "SW.b"
+}
+
+// keyFirst tells whether, in the harness that is there, the coils' fuse lies behind the key and not before it.
+func keyFirst(there *harness.Circuit) bool {
+	if there == nil {
+		return false
+	}
+	return slices.ContainsFunc(there.Wires, func(w *harness.Wire) bool {
+		ends := []*harness.Part{there.Part(w.From.Part), there.Part(w.To.Part)}
+		pins := []harness.Pin{w.From, w.To}
+		for i, p := range ends {
+			s, ok := p.Spec.(*harness.Switch)
+			if ok && s.ClosedWhen == "key" && pins[i].Name == "b" && ends[1-i].Kind() == harness.KindFuse {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+// resistorThere is a resistor of the harness that is there which gives a fan a low speed: its ohms lie between a third and
+// twice what the fan itself is worth.
+func (w *Wish) resistorThere(ohms float64) (*harness.Resistor, bool) {
+	if w.There == nil {
+		return nil, false
+	}
+	for _, p := range w.There.OfKind(harness.KindResistor) {
+		if r := p.Spec.(*harness.Resistor); r.Ohms > ohms/3 && r.Ohms < 2*ohms {
+			return r, true
+		}
+	}
+	return nil, false
 }
 
 // coil gives the coil pins of the relays at hand that go to plus and to minus: on a relay with a diode, plus belongs to the
@@ -195,8 +242,12 @@ func (d *drawing) dropping() {
 	for i, fan := range d.w.Fans {
 		resistor, relay := fmt.Sprintf("R%d", i+1), fmt.Sprintf("K%d", i+2)
 		ohms := fan.Volts / fan.Amps
+		watts := fan.Amps * fan.Amps * ohms / 3
+		if r, there := d.w.resistorThere(ohms); there {
+			ohms, watts = r.Ohms, max(r.Watts, watts)
+		}
 		d.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed, label: %q, at: in the fan's air", ohms,
-			fan.Amps*fan.Amps*ohms/3, "low, "+fan.Name))
+			watts, "low, "+fan.Name))
 		d.wire("K1.87", resistor+".a", "YE", "box to fans")
 		d.wire(resistor+".b", motor(i)+".+", "YE/BK", "in the box")
 		from := d.fused(fmt.Sprintf("F%d", i+2), "high, "+fan.Name)
@@ -294,7 +345,8 @@ func (d *drawing) requesters() {
 			if r.Gives == Pressure {
 				kind, key, where = "pressure-switch", "pressure", "refrigerant line"
 			}
-			d.part("TS"+name, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens, r.Name,
+			d.part("TS"+name, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens,
+				r.Name,
 				where))
 			d.wire(at, "TS"+name+".1", "GN/BU", "box to fans")
 			d.wire("TS"+name+".c", "G1", "BN", "fans to ground")
@@ -313,7 +365,7 @@ func (d *drawing) requesters() {
 	d.pins = append(d.pins, `"G": {ground: true}`)
 	if sources {
 		d.pins = append(d.pins, `"P": {power: true}`)
-		d.wire("SW.b", "ECU.P", "OG", "box to controller")
+		d.wire(d.keyed(), "ECU.P", "OG", "box to controller")
 	}
 	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
 	d.wire("ECU.G", "G1", "BN", "box to controller")
@@ -340,7 +392,10 @@ const (
 	parkedState   = "parked hot"
 	crankingState = "cranking"
 	killedState   = "killed"
+	hotState      = "all ask" // the engine hot, the A/C on: every output and every switch in coolant and refrigerant
 )
+
+var ownStates = []string{offState, parkedState, crankingState, killedState, hotState}
 
 // allStates: nobody asks; each speed by whoever asks for it first; every other requester alone; the key off and hot;
 // cranking; the kill switch with the highest speed asked for.
@@ -386,8 +441,39 @@ func (d *drawing) allStates(f Family) {
 		_, words := d.first(d.w.Speeds[len(d.w.Speeds)-1])
 		state(killedState, append(asking(words), "KILL: off")...)
 	}
+	if words := d.hot(f); words != "" {
+		state(hotState, "key: on", words)
+	}
 	d.states = append(d.states, fmt.Sprintf("  %q: {commands: [], coolant: 105%s}", parkedState, d.closed()),
 		fmt.Sprintf("  %q: {key: on, engine: cranking, commands: [], coolant: 20%s}", crankingState, d.closed()))
+}
+
+// hot is how all ask at once; nothing where only one does.
+func (d *drawing) hot(f Family) string {
+	var commands []string
+	coolant, pressure, asking := 20.0, 5.0, 0
+	for _, r := range d.w.Requesters {
+		words := d.asks[r.Name]
+		switch {
+		case words == "" || r.Gives == Kill || r.Gives == Toggle:
+			continue
+		case r.Gives == Switch:
+			coolant = max(coolant, r.Closes+1)
+		case r.Gives == Pressure:
+			pressure = max(pressure, r.Closes+1)
+		default:
+			commands = append(commands, fmt.Sprintf("%q", r.Name))
+		}
+		asking++
+	}
+	if asking < 2 {
+		return ""
+	}
+	duty := ""
+	if f == Module {
+		duty = ", duty: 90"
+	}
+	return fmt.Sprintf("commands: [%s], coolant: %g, pressure: %g%s", strings.Join(commands, ", "), coolant, pressure, duty)
 }
 
 func (d *drawing) closed() string {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"slices"
 
 	"ironthread/core/electric"
@@ -36,7 +37,8 @@ type Effect struct {
 	Fans     map[string]string `json:"fans"`
 	Cooling  float64           `json:"cooling"` // share of the healthy air; 1 where none is asked for
 	Severity Severity          `json:"severity"`
-	Why      string            `json:"why,omitempty"` // of an overload
+	Why      string            `json:"why,omitempty"`   // of an overload
+	Hours    float64           `json:"hours,omitempty"` // until what runs on with the key off has emptied half the battery
 	weight   float64
 }
 
@@ -46,6 +48,8 @@ const (
 	noAir      = 0.06 // of the healthy air
 	halfAir    = 0.8
 	sameAir    = 0.03
+
+	batteryHours = 30.0 // Ah, half of a battery of 60 Ah (common practice)
 )
 
 // conditions are the states in which a design is tried, the engine running where the key is on.
@@ -60,15 +64,15 @@ func (d *design) conditions() []*harness.State {
 }
 
 // effects breaks the design; lost is the share of single faults, by how often they come, that leave no cooling in some state
-// that asks for it.
-func (d *design) effects(ctx context.Context) (list []Effect, lost float64, err error) {
+// that asks for it, and hot of those that do so in the state in which all ask (in the highest speed's where only one asks).
+func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64, err error) {
 	states := d.conditions()
 	fans := len(d.w.Fans)
 	healthy := make([][]float32, len(states))
 	normal := make([]map[string]bool, len(states))
 	well, err := d.m.Network(nil, nil)
 	if err != nil {
-		return nil, 0, fmt.Errorf("rewire: %w", err)
+		return nil, 0, 0, fmt.Errorf("rewire: %w", err)
 	}
 	for k, s := range states {
 		well.Rest()
@@ -80,11 +84,14 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost float64, err 
 			normal[k][x.Kind+x.At] = true
 		}
 	}
-	total := 0.0
+	total, hottest := 0.0, d.full()
+	if d.c.State(hotState) != nil {
+		hottest = hotState
+	}
 	shares := make([]float32, fans)
 	for _, suspect := range fault.All(d.c) {
 		if err := ctx.Err(); err != nil {
-			return nil, 0, err
+			return nil, 0, 0, err
 		}
 		n, err := d.m.Network(nil, []fault.Fault{suspect.Fault})
 		if err != nil {
@@ -98,11 +105,18 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost float64, err 
 			n.Enter(s)
 			n.FanShares(shares)
 			e := Effect{Fault: suspect.Fault.String(), State: s.Name, Cooling: 1, weight: suspect.Weight}
-			e.judge(healthy[k], shares, n.Point(s), normal[k])
+			point := n.Point(s)
+			e.judge(healthy[k], shares, point, normal[k])
+			if amps := math.Abs(d.fromBattery(point)); e.Severity == RunsOn && !s.Key && amps > 0 {
+				e.Hours = round(batteryHours/amps, 1)
+			}
 			if e.Severity == NoEffect {
 				continue
 			}
 			dead = dead || e.Severity == NoCooling
+			if e.Severity == NoCooling && s.Name == hottest {
+				hot += suspect.Weight
+			}
 			list = append(list, e)
 		}
 		if dead {
@@ -110,9 +124,11 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost float64, err 
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Effect) int {
-		return cmp.Or(cmp.Compare(slices.Index(severities, a.Severity), slices.Index(severities, b.Severity)), cmp.Compare(b.weight, a.weight))
+		return cmp.Or(cmp.Compare(slices.Index(severities, a.Severity), slices.Index(severities, b.Severity)), cmp.Compare(b.weight,
+			a.weight))
 	})
-	return list, lost / max(total, 1e-9), nil
+	total = max(total, 1e-9)
+	return list, lost / total, hot / total, nil
 }
 
 // judge compares what the fans do with what they should.

@@ -40,8 +40,9 @@ type Proposal struct {
 	Change   Change             `json:"change"`
 	Sizes    []Sized            `json:"sizes"`
 	Effects  []Effect           `json:"effects"`
-	Lost     float64            `json:"cooling-lost"`
-	Price    float64            `json:"price"` // of what is added, in the workshop's money
+	Lost     float64            `json:"cooling-lost"`         // share of single faults that leave no cooling in some state
+	LostHot  float64            `json:"cooling-lost-all-ask"` // in the state in which all ask
+	Price    float64            `json:"price"`                // of what is added, in the workshop's money
 	Stands   []Standing         `json:"stands"`
 	Truth    []TruthRow         `json:"truth"`
 
@@ -121,7 +122,8 @@ func Propose(ctx context.Context, w *Wish, told func(done, of int)) (*Plan, erro
 	return plan, nil
 }
 
-// recommend picks the way that least often loses all cooling; among those alike, the one that wastes least and costs least.
+// recommend picks the way that least often loses all cooling while all ask for it; among those alike, the one that wastes least and
+// costs least.
 func (p *Plan) recommend() {
 	if len(p.Proposals) == 0 {
 		return
@@ -131,7 +133,7 @@ func (p *Plan) recommend() {
 		for _, watts := range x.Heat {
 			waste = max(waste, watts)
 		}
-		return x.Lost + 0.0004*waste + 0.0004*x.Price + 0.02*float64(len(x.Warnings))
+		return x.LostHot + 0.0004*waste + 0.0004*x.Price + 0.02*float64(len(x.Warnings))
 	}
 	best := 0
 	for i := range p.Proposals {
@@ -141,7 +143,8 @@ func (p *Plan) recommend() {
 	}
 	x := &p.Proposals[best]
 	p.Recommended = x.Family
-	p.Because = append(p.Because, fmt.Sprintf("%.0f %% of its single faults, by how often they come, leave no cooling", 100*x.Lost))
+	p.Because = append(p.Because, fmt.Sprintf("%.0f %% of its single faults, by how often they come, leave no cooling with an engine so "+
+		"hot that all ask", 100*x.LostHot))
 	low := ""
 	for speed, watts := range x.Heat {
 		if watts > 1 {
@@ -166,7 +169,8 @@ func (w *Wish) refuse(f Family) *limit {
 	if f != Module {
 		for _, speed := range w.Speeds {
 			if !lined(speed) {
-				return &limit{fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), "an output that switches, or a module"}
+				return &limit{fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), "an output that switches, or a " +
+					"module"}
 			}
 		}
 	}
@@ -205,7 +209,8 @@ func (w *Wish) refuse(f Family) *limit {
 			total, most = total+amps, max(most, amps)
 		}
 		if rated := w.Module.Amps; rated > 0 && most > rated {
-			return &limit{fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most, rated),
+			return &limit{fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most,
+				rated),
 				"a larger module, or smaller fans"}
 		}
 		if hz := w.Module.Hertz; len(hz) == 2 {
@@ -248,7 +253,7 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 		return nil, err
 	}
 	p.Sizes = d.sizes()
-	if p.Effects, p.Lost, err = d.effects(ctx); err != nil {
+	if p.Effects, p.Lost, p.LostHot, err = d.effects(ctx); err != nil {
 		return nil, err
 	}
 	if p.Stands, err = d.stands(); err != nil {
@@ -261,6 +266,10 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 			part.Kind() != harness.KindController {
 			p.Price += part.Price()
 		}
+	}
+	if most := w.Limits.Budget; most > 0 && p.Price > most {
+		return nil, &limit{fmt.Sprintf("what is added costs about %.0f, and the budget is %.0f", p.Price, most),
+			fmt.Sprintf("%.0f, or parts that are there already", p.Price)}
 	}
 	text, err := harness.Write(c)
 	p.Harness = string(text)
@@ -292,6 +301,9 @@ func (d *design) figures(p *Proposal) error {
 		inrush, err := d.inrush(speed)
 		if err != nil {
 			return err
+		}
+		if d.f == Module { // it ramps up, so that a start never takes more than running does
+			inrush = p.Amps[speed]
 		}
 		p.Inrush[speed] = inrush
 	}
@@ -366,11 +378,13 @@ func (d *design) limits(p *Proposal) error {
 			}
 		}
 		if rest := d.w.Limits.RestContact; carried*restMargin > rest {
-			return &limit{fmt.Sprintf("in series %.1f A flow through the changeover relay's rest contact, which is good for %g A: only a spring "+
+			return &limit{fmt.Sprintf("in series %.1f A flow through the changeover relay's rest contact, which is good for %g A: only a "+
+				"spring "+
 				"holds it", carried, rest), "a changeover relay with a stronger rest contact"}
 		}
 		if p.RestRule*restMargin > d.w.Limits.RestContact {
-			warn("by the rule of thumb (each fan a fixed resistor) %.1f A flow through the rest contact, by the fan law %.1f A: measure it by clamp",
+			warn("by the rule of thumb (each fan a fixed resistor) %.1f A flow through the rest contact, by the fan law %.1f A: measure it "+
+				"by clamp",
 				p.RestRule, carried)
 		}
 	}
@@ -386,7 +400,8 @@ func (d *design) limits(p *Proposal) error {
 	}
 	for _, fan := range d.w.Fans {
 		if fan.HalfVolts == Unknown && (d.f == Series || d.f == Dropping) {
-			warn("nobody knows whether %s starts at half its volts: ask its maker, or measure a start on the bench, before it is built", fan.Name)
+			warn("nobody knows whether %s starts at half its volts: ask its maker, or measure a start on the bench, before it is built",
+				fan.Name)
 		}
 	}
 	for _, r := range d.w.Requesters {
@@ -404,7 +419,8 @@ func (d *design) limits(p *Proposal) error {
 		if d.w.Relays.Cathode == "85" {
 			plus, minus = minus, plus
 		}
-		warn("the relays have a diode across the coil: plus belongs to %s and ground to %s; the other way round is a short through the diode "+
+		warn("the relays have a diode across the coil: plus belongs to %s and ground to %s; the other way round is a short through the "+
+			"diode "+
 			"(one school says 86 is plus, another 85: here the diode decides)", plus, minus)
 	}
 	for _, s := range d.c.States {

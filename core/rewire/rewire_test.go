@@ -125,6 +125,7 @@ func TestRefusals(t *testing.T) {
 		{"driver", "asks: high, limit: 0.8", "asks: high, limit: 0.3", rewire.Series, []string{"fan 2 would have to take", "good for 0.3 A"}},
 		{"drop", "drop: 0.5", "drop: 0.06", rewire.Staged, []string{"V on its feed", "allow 0.1"}},
 		{"one fan", "  - {name: off side, amps: 14, inrush: 60, half-volts: ok}\n", "", rewire.Series, []string{"two fans"}},
+		{"budget", "rest-contact: 20", "rest-contact: 20, budget: 20", rewire.Staged, []string{"the budget is 20"}},
 		{"make contact", "heat: 85", "heat: 85\nrelays: {make: 15}", rewire.Staged, []string{"make contact of 15 A", "a relay of 30 A"}},
 	} {
 		p := plan(t, wish(t, strings.Replace(mower, c.from, c.to, 1)))
@@ -196,7 +197,9 @@ func TestEffects(t *testing.T) {
 	assert.Equal(t, map[string]string{"M1": "stopped", "M2": "fast"}, e.Fans)
 	assert.Equal(t, rewire.HalfCooling, e.Severity)
 	assert.Equal(t, rewire.NoCooling, find("F9 open", "high").Severity)
-	assert.Equal(t, rewire.RunsOn, find("K1 make contact welded", "parked hot").Severity)
+	on := find("K1 make contact welded", "parked hot")
+	assert.Equal(t, rewire.RunsOn, on.Severity)
+	assert.InDelta(t, 30/5, on.Hours, 2, "half of 60 Ah at some five amperes")
 	assert.Nil(t, find("F9 open", "off"), "nothing is asked for there")
 	assert.Equal(t, rewire.NoCooling, x.Effects[0].Severity)
 	assert.Greater(t, x.Lost, 0.0)
@@ -235,6 +238,23 @@ func TestTheChange(t *testing.T) {
 	assert.NotEmpty(t, ch.Moved)
 	was := len(e.Circuit.Wires)
 	assert.LessOrEqual(t, len(ch.Cut)+len(ch.Moved), was, "no wire is cut twice")
+}
+
+// A low-speed resistor that moves: it is kept, with its ohms; its wires are too short at the new place, and the end that the
+// old one leaves is live whenever low is asked for.
+func TestAResistorMoves(t *testing.T) {
+	e, err := library.Open("f4-dropping-resistor")
+	require.NoError(t, err)
+	w := wish(t, strings.NewReplacer("  - {name: off side, amps: 14, inrush: 60, half-volts: ok}\n", "", "box to fans: 1.1m", "box to "+
+		"fans: 1.9m").
+		Replace(mower))
+	w.There = e.Circuit
+	p := of(plan(t, w), rewire.Dropping)
+	assert.InDelta(t, 0.45, p.Circuit.OfKind(harness.KindResistor)[0].Spec.(*harness.Resistor).Ohms, 1e-9)
+	assert.Contains(t, p.Change.Reused, "R1")
+	assert.Contains(t, p.Change.Cut, "K1.87 - R1.a")
+	assert.Contains(t, p.Change.Wires, "K1.87 - R1.a")
+	assert.Contains(t, strings.Join(p.Change.Capped, "\n"), "K1.87 stays live (switched feed)")
 }
 
 // Grid is many wishes: fans, supply, runs, heat, who asks. Nothing of a proposal is over its rating in a healthy state, no

@@ -200,7 +200,8 @@ func (d *design) grow() error {
 			}
 		}
 		if at < 0 || most < worst.over/20 {
-			return &limit{fmt.Sprintf("%s loses %.2f V on its %s though every wire is as thick as they come: fuses, contacts and joints take it",
+			return &limit{fmt.Sprintf("%s loses %.2f V on its %s though every wire is as thick as they come: fuses, contacts and joints take "+
+				"it",
 				worst.fan, worst.volts, worst.side()), fmt.Sprintf("allow %.2f V, or a shorter way", math.Ceil(100*worst.volts)/100)}
 		}
 		d.c.Wires[at].Size.Figure = size.Next(d.c.Wires[at].Size.Figure)

@@ -14,6 +14,7 @@ import (
 type Variant struct {
 	Change    string
 	Lost      float64
+	LostHot   float64
 	Price     float64
 	Unplugged map[string]string // what the fans do with the controller's plug off; nil without a controller
 	Parked    map[string]string
@@ -33,7 +34,7 @@ func Variants(ctx context.Context, w *Wish, f Family) ([]Variant, error) {
 		case err != nil:
 			return err
 		default:
-			v.Lost, v.Price = p.Lost, p.Price
+			v.Lost, v.LostHot, v.Price = p.Lost, p.LostHot, p.Price
 			for _, s := range p.Stands {
 				switch s.Condition {
 				case "controller unplugged":

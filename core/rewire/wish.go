@@ -106,6 +106,7 @@ type Limits struct {
 	Drop        float64 `yaml:"drop"`         // V on a fan's feed
 	GroundDrop  float64 `yaml:"ground-drop"`  // V on its ground
 	RestContact float64 `yaml:"rest-contact"` // A that a changeover relay's rest contact is good for
+	Budget      float64 `yaml:"budget"`       // of what is added, in the workshop's money; 0: none
 }
 
 // Relays is what is known of the relays at hand.
@@ -216,6 +217,8 @@ func (w *Wish) complete() error {
 		return fmt.Errorf("heat: %g °C: a wire of 105 °C insulation is of no use there", w.Heat)
 	case !between(w.Limits.Drop, 0.05, 5) || !between(w.Limits.GroundDrop, 0.05, 5):
 		return errors.New("limits: a drop lies between 0.05 and 5 V")
+	case w.Limits.Budget < 0:
+		return fmt.Errorf("limits: a budget of %g", w.Limits.Budget)
 	case w.Gauge != EachRun && w.Gauge != OneGauge:
 		return fmt.Errorf("gauge: %q is no way of sizing (%s, %s)", w.Gauge, EachRun, OneGauge)
 	case !slices.Contains([]string{"", "none", "resistor", "diode"}, w.Relays.Suppression):
@@ -234,7 +237,8 @@ func (w *Wish) complete() error {
 	}
 	for name := range w.Runs {
 		if _, known := usualRuns[name]; !known {
-			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box)", clip(name))
+			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box)",
+				clip(name))
 		}
 		if m, err := units.Metres(w.Runs[name]); err != nil || !between(m, 0.05, mostRun) {
 			return fmt.Errorf("runs: %s: %q is no length from 0.05 to %g m", name, clip(w.Runs[name]), mostRun)
@@ -287,10 +291,11 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 		return errors.New("requesters: each has a name")
 	}
 	switch {
-	case seen[r.Name] || slices.Contains(w.Speeds, r.Name):
+	case seen[r.Name] || slices.Contains(w.Speeds, r.Name) || slices.Contains(ownStates, r.Name):
 		return fmt.Errorf("%q is the name of two things", clip(r.Name))
 	case !slices.Contains(AllGives, r.Gives):
-		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill)", clip(r.Name), clip(string(r.Gives)))
+		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill)", clip(r.Name),
+			clip(string(r.Gives)))
 	case r.Gives != Kill && !slices.Contains(w.Speeds, r.Asks):
 		return fmt.Errorf("requesters: %s: asks for %q, which is none of the speeds (%s)", clip(r.Name), clip(r.Asks),
 			strings.Join(w.Speeds, ", "))

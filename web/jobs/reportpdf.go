@@ -1,47 +1,15 @@
 package jobs
 
 import (
-	"bytes"
 	"fmt"
-	"strings"
 
-	"codeberg.org/go-pdf/fpdf"
+	"ironthread/web/room"
 )
-
-// Measures of the printed report, millimetres and points.
-const (
-	pdfMargin = 18.0
-	pdfLine   = 5.2
-	pdfText   = 10.0
-	pdfHead   = 13.0
-)
-
-// pdfWords replaces what the built-in typeface has no sign for.
-var pdfWords = strings.NewReplacer("Ω", "ohm", "−", "-", "≤", "<=", "≥", ">=")
 
 // reportPDF sets the report on A4: first the owner's half page, then the technician's.
 func reportPDF(p *reportPage) ([]byte, error) {
-	doc := fpdf.New("P", "mm", "A4", "")
-	latin := doc.UnicodeTranslatorFromDescriptor("")
-	say := func(s string) string { return latin(pdfWords.Replace(s)) }
-	doc.SetMargins(pdfMargin, pdfMargin, pdfMargin)
-	doc.SetAutoPageBreak(true, pdfMargin)
-	doc.SetTitle(say(p.Job.Vehicle+": "+p.Job.Title), false)
-	doc.SetCreationDate(p.Printed)
-	doc.SetModificationDate(p.Printed)
-	doc.SetFooterFunc(func() {
-		doc.SetY(-pdfMargin + 4)
-		doc.SetFont("Helvetica", "", 8)
-		doc.CellFormat(0, 4, say(fmt.Sprintf("%s, job %d, page %d", p.Workshop, p.Job.ID, doc.PageNo())), "", 0, "C", false, 0, "")
-	})
-	doc.AddPage()
-	head := func(s string) {
-		doc.Ln(2)
-		doc.SetFont("Helvetica", "B", pdfHead)
-		doc.MultiCell(0, pdfLine+1.5, say(s), "", "L", false)
-		doc.SetFont("Helvetica", "", pdfText)
-	}
-	line := func(s string) { doc.MultiCell(0, pdfLine, say(s), "", "L", false) }
+	doc := room.NewPDF(p.Job.Vehicle+": "+p.Job.Title, fmt.Sprintf("%s, job %d", p.Workshop, p.Job.ID), p.Printed)
+	head, line := doc.Head, doc.Line
 	head(p.Job.Vehicle + ": " + p.Job.Title)
 	line(fmt.Sprintf("%s. Circuit: %s. Opened %s.", p.Workshop, p.Job.Harness, p.Job.OpenedAt.Format("2 Jan 2006")))
 	head("For the owner")
@@ -99,11 +67,7 @@ func reportPDF(p *reportPage) ([]byte, error) {
 		}
 		line(s)
 	}
-	var b bytes.Buffer
-	if err := doc.Output(&b); err != nil {
-		return nil, fmt.Errorf("the report as PDF: %w", err)
-	}
-	return b.Bytes(), nil
+	return doc.Bytes()
 }
 
 func tickedWords(text, expect, read string, done, wrong bool) string {

@@ -48,6 +48,15 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // The wish for a rewire: a second fan is asked for where there are two.
+  Alpine.data("wish", () => ({
+    twins: true,
+    init() { this.changed(); },
+    changed() { this.twins = this.$root.querySelector('input[name="fans"]:checked')?.value !== "1"; },
+  }));
+
+  Alpine.data("printing", () => ({ now() { window.print(); } }));
+
   // A touch on a box's photograph says where a socket's middle is.
   Alpine.data("photo", () => ({
     place(e) {

@@ -1,0 +1,119 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// touch clicks and counts.
+type toucher struct {
+	*tab
+	touches int
+}
+
+func (x *toucher) touch(selector string) { x.t.Helper(); x.touches++; x.click(selector) }
+
+func (x *toucher) typed(selector, text string) {
+	x.t.Helper()
+	x.touches++
+	x.eval(fmt.Sprintf(`(document.querySelector(%q).value = "", "")`, selector))
+	x.fill(selector, text)
+}
+
+func (x *toucher) choose(selector, value string) {
+	x.t.Helper()
+	x.touches += 2 // the list opened, the entry touched
+	x.quiet()
+	x.eval(fmt.Sprintf(`(s => (s.value = %q, s.dispatchEvent(new Event("change", {bubbles: true})), s.value))(document.querySelector(%q))`,
+		value, selector))
+}
+
+// Two relays that stage two fans become three relays in series and in parallel: from the empty form to the sheets that are
+// printed, then into the library and to the commissioning's own list. An A/C line that gives plus and a pressure switch ask
+// beside the controller.
+func TestTwoRelaysBecomeThree(t *testing.T) {
+	s := open(t)
+	b := &toucher{tab: s.tab(t)}
+	b.visit(s.url)
+	b.touch(`.bar a[href="/rewire"]`)
+	b.sees("h1", "Rewire")
+	b.accessible()
+	b.typed("#title", "Verge mower")
+	b.choose("#keep", "f2-staged-pair")
+	b.choose("#half", "ok")
+	b.typed(`tr:nth-child(3) input[name="name"]`, "clutch")
+	b.choose(`tr:nth-child(3) select[name="gives"]`, "supply")
+	b.typed(`tr:nth-child(4) input[name="name"]`, "A/C pressure")
+	b.choose(`tr:nth-child(4) select[name="gives"]`, "pressure")
+	b.choose(`tr:nth-child(4) select[name="asks"]`, "high")
+	b.touch(".wishform > .btn")
+	b.sees("h2", "Ways that can do it")
+	b.touch(`.ways a[href*="series-parallel"]`)
+	b.sees("#drawn h2", "both in series, then in parallel")
+	b.sees(".fans", "M1 first fan: slow")
+	b.sees("section", "From what is there to this")
+	b.sees(".outcomes", "K3")
+	b.sees(".outcomes", "stays live")
+	b.sees("td", "K1 KI3") // the clutch pulls through a relay that turns it round
+	b.accessible()
+	b.touch(".exports .btn-primary")
+	b.sees("h2", "Order of building")
+	b.sees("td", "low, engine off: the fans")
+	b.sees("b", "M1 slow, M2 slow")
+	b.sees(".socket-cards", "Five pins needed")
+	b.sees("li", "none may remain")
+	assert.Equal(t, "function", b.eval(`typeof window.print`))
+	b.eval(`(window.print = () => { document.body.dataset.printed = "yes"; }, "")`)
+	b.touch(`[x-data="printing"] button`)
+	assert.Equal(t, "yes", b.eval(`document.body.dataset.printed || ""`))
+	t.Logf("%d touches from the empty wish to the printed sheets", b.touches)
+	assert.LessOrEqual(t, b.touches, 25)
+	b.accessible()
+
+	b.touch(`.exports a[href^="/rewire?"]`)
+	b.sees("#drawn h2", "both in series, then in parallel")
+	b.typed("#vehicle", "Verge mower 2")
+	b.touch(".keepit .btn")
+	b.sees("main", "Commissioning: Verge mower")
+	b.sees("main", "low")
+	b.accessible()
+}
+
+// What the form refuses and warns of, and the other ways: a resistor that moves leaves a live stub; a module drives both
+// fans; unequal fans cannot be in series; an impossible wish says which limit stands in the way.
+func TestOtherRewires(t *testing.T) {
+	s := open(t)
+	b := s.tabSized(t, 390, 844)
+	const two = "/rewire?fans=2&speeds=2&volts=12&title=Mower&half=ok&name=low+line&gives=ground&asks=low&limit=&name=high+line&" +
+		"gives=ground&asks=high&limit="
+	b.visit(s.url + two + "&amps=14&other-amps=20")
+	b.sees(".outcomes", "the one made for less current, takes more than half the volts")
+	b.sees(".outcomes", "two fans of the same type")
+	assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`))
+
+	b.visit(s.url + two + "&amps=14&keep=f4-dropping-resistor&way=dropping-resistor")
+	b.sees("#drawn h2", "a dropping resistor")
+	b.sees(".outcomes", "stays live")
+
+	b.visit(s.url + "/rewire?fans=2&speeds=2&volts=12&title=Mower&half=ok&amps=14&module=40&hertz=100-500&name=fan+line&gives=pwm&asks=low&" +
+		"limit=&name=full&gives=pwm&asks=high&limit=&way=pwm-module")
+	b.sees("#drawn h2", "a module told by pulses")
+	b.sees(".fans", "M2 second fan: slow")
+
+	b.visit(s.url + two + "&amps=14&drop=0.05&way=staged")
+	b.sees(".outcomes", "V on its feed though every wire is as thick as they come")
+
+	b.visit(s.url + two + "&amps=fourteen")
+	b.sees("#notice", `The first fan's amps: "fourteen" is no figure.`)
+	assert.Equal(t, "fourteen", b.eval(`document.querySelector("#amps").value`))
+	b.visit(s.url + two + "&amps=140")
+	b.sees("#notice", "a fan takes 1 to 60 A, not 140")
+
+	b.visit(s.url + two + "&amps=14&way=series-parallel")
+	b.sees("#drawn h2", "both in series")
+	b.eval(`(document.querySelectorAll("details.effects").forEach(d => { d.open = true; }), "")`)
+	b.sees("section", "an open line runs them")
+	b.sees("section", "empties a battery in about")
+}

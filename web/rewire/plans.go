@@ -1,0 +1,82 @@
+package rewire
+
+import (
+	"context"
+	"sync/atomic"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"ironthread/core/rewire"
+)
+
+// Bounds of what is worked out: how many plans are kept, how many are on their way at once, and how long one may take.
+const (
+	keptPlans = 16
+	atOnce    = 2
+	patience  = 40 * time.Second
+)
+
+// plan is what a wish comes to, on its way or there.
+type plan struct {
+	wish     *rewire.Wish
+	ready    chan struct{}
+	done, of atomic.Int32
+	plan     *rewire.Plan
+	err      error
+	variants *lru.Cache[rewire.Family, []rewire.Variant]
+}
+
+// plans keeps what wishes come to.
+type plans struct {
+	kept *lru.Cache[string, *plan]
+	turn chan struct{}
+}
+
+func newPlans() *plans {
+	p := &plans{turn: make(chan struct{}, atOnce)}
+	p.kept, _ = lru.New[string, *plan](keptPlans) // fails for sizes below one only
+	return p
+}
+
+// of begins to work a wish out, or finds it begun.
+func (p *plans) of(key string, wish *rewire.Wish) *plan {
+	w := &plan{wish: wish, ready: make(chan struct{})}
+	w.of.Store(int32(len(rewire.Families)))
+	w.variants, _ = lru.New[rewire.Family, []rewire.Variant](len(rewire.Families))
+	if before, there, _ := p.kept.PeekOrAdd(key, w); there {
+		p.kept.Get(key) // it was asked for again
+		return before
+	}
+	go func() {
+		defer close(w.ready)
+		ctx, stop := context.WithTimeout(context.Background(), patience) // others may wait for it when this page no longer does
+		defer stop()
+		select {
+		case p.turn <- struct{}{}:
+			defer func() { <-p.turn }()
+		case <-ctx.Done():
+			w.err = ctx.Err()
+			p.kept.Remove(key)
+			return
+		}
+		w.plan, w.err = rewire.Propose(ctx, wish, func(done, _ int) { w.done.Store(int32(done)) })
+		if w.err != nil {
+			p.kept.Remove(key)
+		}
+	}()
+	return w
+}
+
+// within waits so long for a plan.
+func (w *plan) within(ctx context.Context, most time.Duration) bool {
+	timer := time.NewTimer(most)
+	defer timer.Stop()
+	select {
+	case <-w.ready:
+		return true
+	case <-timer.C:
+	case <-ctx.Done():
+	}
+	return false
+}
