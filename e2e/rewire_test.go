@@ -117,3 +117,37 @@ func TestOtherRewires(t *testing.T) {
 	b.sees("section", "an open line runs them")
 	b.sees("section", "empties a battery in about")
 }
+
+// After a conversion two wires are crossed at the controller's plug: the relays are in, so the wrong cavity shows coils in
+// series; typed with the keyboard alone, the crossing and the move that mends it are named, and the list goes out and in.
+func TestCrossedWiresAreFoundByThePinCheck(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f3-twin-series-parallel/pins")
+	b.sees("h1", "Pin check")
+	b.accessible()
+	// Cavity 61 (low) and 62 (high): 61 leads to K2 and K3, 62 to K1, one coil against two side by side.
+	b.eval(`(document.querySelector('[name="c-0-0"]').focus(), "")`)
+	for _, text := range []string{"127", "b", "b"} {
+		b.keys(text)
+		b.press("ArrowRight")
+	}
+	b.eval(`(document.querySelector('[name="c-0-0"]').focus(), "")`)
+	b.press("Enter")
+	for _, text := range []string{"b", "127.5"} {
+		b.keys(text)
+		b.press("ArrowRight")
+	}
+	b.click(".pincheck .btn-primary")
+	b.sees("h2", "5 of 5 readings are not as drawn")
+	b.sees("li", "the wires of cavities 61 and 62 are crossed")
+	b.sees("li", "put the wire that is in cavity 61 into 62 and that in 62 into 61")
+	assert.Equal(t, "127", b.eval(`document.querySelector('[name="c-0-0"]').value`))
+	b.accessible()
+	list := b.eval(`(r => { r.open("GET", document.querySelector(".exports a").href, false); r.send(); return r.responseText; })(new XMLHttpRequest())`)
+	assert.Contains(t, list, "ECU.61")
+	assert.Contains(t, list, "127,beeps,beeps")
+	b.visit(s.url + "/harnesses/f3-twin-series-parallel/pins?c-0-0=maybe")
+	b.sees("#notice", `"maybe" is no reading: beeps, silent, OL, or ohms`)
+	assert.Equal(t, "maybe", b.eval(`document.querySelector('[name="c-0-0"]').value`))
+}

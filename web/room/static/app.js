@@ -55,6 +55,26 @@ document.addEventListener("alpine:init", () => {
     changed() { this.twins = this.$root.querySelector('input[name="fans"]:checked')?.value !== "1"; },
   }));
 
+  // A table of cells: arrows and Enter go from cell to cell; left and right only at the ends of what is typed.
+  Alpine.data("cells", () => ({
+    move(e) {
+      const field = e.target, cell = field.closest("td"), row = cell?.parentElement;
+      if (field.tagName !== "INPUT" || field.type !== "text" || !row) return;
+      const at = [...row.children].indexOf(cell), empty = field.selectionStart === field.selectionEnd;
+      const to = {
+        Enter: row.nextElementSibling?.children[at], ArrowDown: row.nextElementSibling?.children[at],
+        ArrowUp: row.previousElementSibling?.children[at],
+        ArrowRight: empty && field.selectionStart === field.value.length && cell.nextElementSibling,
+        ArrowLeft: empty && field.selectionStart === 0 && cell.previousElementSibling,
+      }[e.key];
+      const next = to && to.querySelector("input");
+      if (!next) return; // Enter in the last row checks
+      e.preventDefault();
+      next.focus();
+      next.select();
+    },
+  }));
+
   Alpine.data("printing", () => ({ now() { window.print(); } }));
 
   // A touch on a box's photograph says where a socket's middle is.
