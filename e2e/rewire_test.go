@@ -151,3 +151,25 @@ func TestCrossedWiresAreFoundByThePinCheck(t *testing.T) {
 	b.sees("#notice", `"maybe" is no reading: beeps, silent, OL, or ohms`)
 	assert.Equal(t, "maybe", b.eval(`document.querySelector('[name="c-0-0"]').value`))
 }
+
+// One output for two stages where the low line works upside down: both polarities side by side, the volts on both lines, and
+// the circuit put into the library.
+func TestOneOutputForTwoStages(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/f9-inverted-low/logic")
+	b.sees("th", "warming, 91.5 °C")
+	b.sees("th", "low: to ground keeps it off")
+	b.sees("text", "Coolant, idling")
+	b.accessible()
+	b.visit(s.url + "/harnesses/f9-inverted-low/logic?kept=ECU.8&second=ECU.7")
+	b.sees("h3", "The output pulls to run both")
+	b.sees("h3", "an open line runs them")
+	b.sees("p", "its rest contact grounds K1.85")
+	b.sees("p", "ECU.7 is spare then")
+	b.accessible()
+	b.click("h3 ~ form button")
+	b.sees("h1", "one output")
+	b.visit(s.url + "/harnesses/f9-inverted-low/logic?kept=ECU.8&second=ECU.8")
+	b.sees(".caution", "are not two outputs of one controller")
+}

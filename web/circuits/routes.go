@@ -19,6 +19,8 @@ func (a *Circuits) Routes(r gin.IRouter) {
 	r.POST("/harnesses/:name/study", a.beginStudy)
 	r.GET("/harnesses/:name/export/:form", a.export)
 	r.GET("/harnesses/:name/start", a.start)
+	r.GET("/harnesses/:name/logic", a.logic)
+	r.POST("/harnesses/:name/logic", a.keepTied)
 	r.GET("/harnesses/:name/pins", a.pins)
 	r.POST("/harnesses/:name/pins", a.readPins)
 	r.GET("/harnesses/:name/pins/list", a.pinsList)
