@@ -29,6 +29,12 @@ func OpensInSeconds(style harness.FuseStyle, load float64) float64 {
 	return opensIn(style, load, func(p curvePoint) float64 { return math.Sqrt(p.fastest * p.slowest) })
 }
 
+// OpensBetween gives the times between which a fuse of this style opens: the quickest and the slowest that the standard
+// permits; +Inf below 110 %.
+func OpensBetween(style harness.FuseStyle, load float64) (soonest, latest float64) {
+	return opensAtEdge(style, load), opensIn(style, load, func(p curvePoint) float64 { return p.slowest })
+}
+
 // opensAtEdge is the same for the quickest fuse the standard permits.
 func opensAtEdge(style harness.FuseStyle, load float64) float64 {
 	return opensIn(style, load, func(p curvePoint) float64 { return p.fastest })

@@ -263,7 +263,7 @@ func (w *Wish) completeFan(f *Fan, i int, seen map[string]bool) error {
 		f.Volts = w.Supply.Off
 	}
 	if len(f.Points) > 0 {
-		if err := f.fit(); err != nil {
+		if err := f.Fit(); err != nil {
 			return fmt.Errorf("fans: %s: %w", clip(f.Name), err)
 		}
 	}
@@ -336,9 +336,9 @@ func (w *Wish) run(name string) float64 {
 	return usualRuns[name]
 }
 
-// fit makes a motor's running and starting amps of two readings: the load's torque is a tenth friction and grows with the
+// Fit makes a motor's running and starting amps of two readings: the load's torque is a tenth friction and grows with the
 // square of the speed (the model's own), so that the second reading gives the armature's ohms.
-func (f *Fan) fit() error {
+func (f *Fan) Fit() error {
 	points := slices.Clone(f.Points)
 	slices.SortFunc(points, func(a, b At) int {
 		if a.Volts > b.Volts {
