@@ -144,7 +144,8 @@ func TestCrossedWiresAreFoundByThePinCheck(t *testing.T) {
 	b.sees("li", "put the wire that is in cavity 61 into 62 and that in 62 into 61")
 	assert.Equal(t, "127", b.eval(`document.querySelector('[name="c-0-0"]').value`))
 	b.accessible()
-	list := b.eval(`(r => { r.open("GET", document.querySelector(".exports a").href, false); r.send(); return r.responseText; })(new XMLHttpRequest())`)
+	list := b.eval(`(r => { r.open("GET", document.querySelector(".exports a").href, false); r.send();
+		return r.responseText; })(new XMLHttpRequest())`)
 	assert.Contains(t, list, "ECU.61")
 	assert.Contains(t, list, "127,beeps,beeps")
 	b.visit(s.url + "/harnesses/f3-twin-series-parallel/pins?c-0-0=maybe")
@@ -172,4 +173,29 @@ func TestOneOutputForTwoStages(t *testing.T) {
 	b.sees("h1", "one output")
 	b.visit(s.url + "/harnesses/f9-inverted-low/logic?kept=ECU.8&second=ECU.8")
 	b.sees(".caution", "are not two outputs of one controller")
+}
+
+// The bench: a sheet answers at once, is worked again with other figures, refuses mains, and goes into a wish and into a job.
+func TestTheBench(t *testing.T) {
+	s := open(t)
+	b := s.tabSized(t, 390, 844)
+	b.visit(s.url + "/bench")
+	b.sees("h1", "Bench")
+	b.accessible()
+	b.click(`a[href="/bench/series"]`)
+	b.sees(".answers", "54 % of its full speed")
+	b.sees("svg", "slow")
+	b.accessible()
+	assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`))
+	b.visit(s.url + "/bench/series?supply=230")
+	b.sees("#notice", "licensed people")
+	b.visit(s.url + "/bench/motor?points=12.6+V+18+A&start-amps=80&start-volts=11.4")
+	b.sees(".answers", "0.142 Ω")
+	b.eval(`(document.querySelectorAll("details").forEach(d => { d.open = true; }), "")`)
+	b.click(`details form button`)
+	b.sees(".thread", "Motor from clamp readings: Running: 18 A at 12.6 V")
+	b.visit(s.url + "/bench/motor?points=12.6+V+18+A&start-amps=80&start-volts=11.4")
+	b.click(`a[href^="/rewire?"]`)
+	b.sees("h1", "Rewire")
+	assert.Equal(t, "18", b.eval(`document.querySelector("#amps").value`))
 }

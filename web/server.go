@@ -1,7 +1,7 @@
 // Package web is the application: its rooms put together behind one guard, and the server that carries them.
 //
 // Pages work without scripts; with them, htmx swaps the part of the page that changed, rendered by the same
-// templates. Each room (package jobs, circuits, rewire, logbook, people) says which few methods of the store it needs.
+// templates. Each room (package jobs, circuits, rewire, bench, logbook, people) says which few methods of the store it needs.
 package web
 
 import (
@@ -15,6 +15,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/predict"
+	"ironthread/web/bench"
 	"ironthread/web/circuits"
 	"ironthread/web/jobs"
 	"ironthread/web/logbook"
@@ -30,6 +31,7 @@ type Keeper interface {
 	circuits.Keeper
 	logbook.Keeper
 	rewire.Keeper
+	bench.Keeper
 	Healthy(ctx context.Context) error
 	OpenRevisions(ctx context.Context, most int) ([]string, error)
 }
@@ -116,12 +118,16 @@ func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
+	atBench, err := bench.New(shared, a.keep, a.circuits)
+	if err != nil {
+		return fmt.Errorf("web: %w", err)
+	}
 	atPeople, err := people.New(shared)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
 	a.front = atPeople.Room
-	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atRewire, atLogbook, atPeople}
+	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atRewire, atBench, atLogbook, atPeople}
 	return nil
 }
 

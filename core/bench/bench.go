@@ -61,6 +61,7 @@ type Result struct {
 	Cautions []string
 	Circuit  string // a harness file that was solved, and its state
 	State    string
+	Shares   map[string]float64 // of each motor's full speed
 	Curve    *Curve
 	Wish     map[string]string // what a wish takes from it: the fields of its form
 }
@@ -77,7 +78,8 @@ const (
 )
 
 // Sheets lists them in the order in which a bench needs them.
-var Sheets = []*Sheet{seriesSheet, droppingSheet, cardSheet, motorSheet, windingsSheet, relaySheet, pwmSheet, wireSheet, sensorSheet, fuseSheet,
+var Sheets = []*Sheet{seriesSheet, droppingSheet, cardSheet, motorSheet, windingsSheet, relaySheet, pwmSheet, wireSheet, sensorSheet,
+	fuseSheet,
 	batterySheet}
 
 // Find finds a sheet by its name; nil where there is none.
@@ -119,7 +121,8 @@ func (s *Sheet) Work(typed func(key string) string) (*Result, error) {
 				return nil, fmt.Errorf("%s: %q is no figure", f.Label, harness.Clipped(text, 20))
 			}
 			if f.Key == "supply" && x > mostSupply {
-				return nil, fmt.Errorf("%s: %g V: mains and high-voltage work belongs to licensed people and local codes, and this bench stops there",
+				return nil, fmt.Errorf("%s: %g V: mains and high-voltage work belongs to licensed people and local codes, and this bench stops "+
+					"there",
 					f.Label, x)
 			}
 			if x < f.Least || x > f.Most {
@@ -147,16 +150,15 @@ func numbers(text string) ([]float64, error) {
 	return list, nil
 }
 
-// solve reads a circuit and solves one state of it.
-func solve(text, state string) (*harness.Circuit, *electric.Model, *electric.Point, error) {
+// solve reads a circuit of the bench and solves it switched on.
+func solve(text string) (*electric.Point, error) {
 	c, err := harness.Read([]byte(text))
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
 	m, err := electric.New(c)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
-	p, err := m.Solve(electric.Condition{State: c.State(state)})
-	return c, m, p, err
+	return m.Solve(electric.Condition{State: c.State("on")})
 }

@@ -52,7 +52,8 @@ func TestEverySheetAnswers(t *testing.T) {
 	for _, s := range bench.Sheets {
 		r := work(t, s.Name, nil)
 		require.NotEmpty(t, r.Lines, s.Name)
-		assert.True(t, r.Circuit != "" || r.Curve != nil || s.Name == "card" || s.Name == "motor" || s.Name == "windings" || s.Name == "relay",
+		assert.True(t,
+			r.Circuit != "" || r.Curve != nil || s.Name == "card" || s.Name == "motor" || s.Name == "windings" || s.Name == "relay",
 			"%s has a picture", s.Name)
 		for _, l := range r.Lines {
 			assert.NotRegexp(t, `NaN|Inf|%!`, l.Value, "%s: %s", s.Name, l.Label)
@@ -69,7 +70,8 @@ func TestEverySheetAnswers(t *testing.T) {
 
 // Two resistors in series by hand: 12 V over 3 Ω and 6 Ω is 1.333 A, 4 V and 8 V.
 func TestSeries(t *testing.T) {
-	r := work(t, "series", map[string]string{"supply": "12", "first": "resistor", "first-amps": "4", "second": "resistor", "second-amps": "2"})
+	r := work(t, "series", map[string]string{"supply": "12", "first": "resistor", "first-amps": "4", "second": "resistor",
+		"second-amps": "2"})
 	assert.InDelta(t, 1.333, figures(t, r, "Current")[0], 0.01)
 	assert.InDelta(t, 1.333, figures(t, r, "Rule of thumb")[0], 0.01)
 	assert.InDelta(t, 4, figures(t, r, "Load A")[0], 0.02)

@@ -47,14 +47,16 @@ func series(v Values) (*Result, error) {
 	kinds, amps := []string{v.Word("first"), v.Word("second")}, []float64{v.Of("first-amps"), v.Of("second-amps")}
 	one, onePlus, oneMinus := load("A", kinds[0], u, amps[0])
 	two, twoPlus, twoMinus := load("B", kinds[1], u, amps[1])
-	text := fmt.Sprintf("harness: 1\ntitle: Two loads in series\nsupply: {off: %g, running: %g}\nparts:\n  BAT: {kind: battery, ohms: 0.001}\n"+
-		"%s\n%s\nwires:\n  BAT.+ - %s: RD 10mm2 0.1m\n  %s - %s: YE 10mm2 0.1m\n  %s - BAT.-: BN 10mm2 0.1m\nstates:\n  on: {}\n", u, u, one, two,
+	text := fmt.Sprintf("harness: 1\ntitle: Two loads in series\nsupply: {off: %g, running: %g}\nparts:\n  BAT: {kind: battery, ohms: "+
+		"0.001}\n"+
+		"%s\n%s\nwires:\n  BAT.+ - %s: RD 10mm2 0.1m\n  %s - %s: YE 10mm2 0.1m\n  %s - BAT.-: BN 10mm2 0.1m\nstates:\n  on: {}\n", u, u,
+		one, two,
 		onePlus, oneMinus, twoPlus, twoMinus)
-	_, _, p, err := solve(text, "on")
+	p, err := solve(text)
 	if err != nil {
 		return nil, err
 	}
-	r := &Result{Circuit: text, State: "on"}
+	r := &Result{Circuit: text, State: "on", Shares: map[string]float64{}}
 	current := math.Abs(p.Wires[1].Amps)
 	across := func(plus, minus string) float64 { return math.Abs(*p.Pins[plus] - *p.Pins[minus]) }
 	volts := []float64{across(onePlus, oneMinus), across(twoPlus, twoMinus)}
@@ -68,13 +70,15 @@ func series(v Values) (*Result, error) {
 			if err != nil {
 				return nil, err
 			}
+			r.Shares[name] = m.RPM / full
 			words += fmt.Sprintf(", turns at %.0f %% of its full speed", 100*m.RPM/full)
 		}
 		r.say("Load "+name+" ("+kinds[i]+")", "U across it; P = U · I", solved, "%s", words)
 	}
 	if d := math.Abs(volts[0]-volts[1]) / u; d > 0.1 {
 		less := map[bool]string{true: "A", false: "B"}[volts[0] > volts[1]]
-		r.Cautions = append(r.Cautions, fmt.Sprintf("They share unequally: %s, which takes less current alone, gets most of the volts. For fans in series "+
+		r.Cautions = append(r.Cautions, fmt.Sprintf("They share unequally: %s, which takes less current alone, gets most of the volts. For "+
+			"fans in series "+
 			"use two of one type.", less))
 	}
 	if kinds[0] == aMotor && kinds[1] == aMotor {
@@ -90,7 +94,7 @@ func figureOf(x float64) string { return fmt.Sprintf("%.4g", x) }
 
 // fullSpeed is what a motor turns at alone, rpm.
 func fullSpeed(u, amps, inrush float64) (float64, error) {
-	_, _, p, err := solve(alone(u, amps, inrush, 0), "on")
+	p, err := solve(alone(u, amps, inrush, 0))
 	if err != nil {
 		return 0, err
 	}
@@ -105,8 +109,10 @@ func alone(u, amps, inrush, ohms float64) string {
 		part = fmt.Sprintf("  R: {kind: resistor, ohms: %.5g, watts: 500}\n", ohms)
 		between = "  BAT.+ - R.a: RD 10mm2 0.1m\n  R.b - M.+: YE 10mm2 0.1m\n"
 	}
-	return fmt.Sprintf("harness: 1\ntitle: A fan on the bench\nsupply: {off: %g, running: %g}\nparts:\n  BAT: {kind: battery, ohms: 0.001}\n%s"+
-		"  M: {kind: motor, volts: %.4g, amps: %.4g, inrush: %.4g}\nwires:\n%s  M.- - BAT.-: BN 10mm2 0.1m\nstates:\n  on: {}\n", u, u, part, u, amps,
+	return fmt.Sprintf("harness: 1\ntitle: A fan on the bench\nsupply: {off: %g, running: %g}\nparts:\n  BAT: {kind: battery, ohms: "+
+		"0.001}\n%s"+
+		"  M: {kind: motor, volts: %.4g, amps: %.4g, inrush: %.4g}\nwires:\n%s  M.- - BAT.-: BN 10mm2 0.1m\nstates:\n  on: {}\n", u, u,
+		part, u, amps,
 		inrush, between)
 }
 
@@ -132,15 +138,15 @@ func dropping(v Values) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Result{State: "on", Wish: map[string]string{"amps": figureOf(amps), "inrush": figureOf(inrush)}}
+	r := &Result{State: "on", Shares: map[string]float64{}, Wish: map[string]string{"amps": figureOf(amps), "inrush": figureOf(inrush)}}
 	for i, ohms := range []float64{v.Of("ohms"), v.Of("other")} {
 		text := alone(u, amps, inrush, ohms)
-		_, _, p, err := solve(text, "on")
+		p, err := solve(text)
 		if err != nil {
 			return nil, err
 		}
 		if i == 0 {
-			r.Circuit = text
+			r.Circuit, r.Shares["M"] = text, p.Motors["M"].RPM/full
 		}
 		current := math.Abs(p.Wires[0].Amps)
 		name := fmt.Sprintf("With %g Ω", ohms)
@@ -154,7 +160,8 @@ func dropping(v Values) (*Result, error) {
 			r.Cautions = append(r.Cautions, fmt.Sprintf("With %g Ω the fan does not turn.", ohms))
 		}
 	}
-	r.Cautions = append(r.Cautions, "Bolt the resistor into the fan's air before it is powered: outside its air it overheats within seconds, and nothing "+
+	r.Cautions = append(r.Cautions, "Bolt the resistor into the fan's air before it is powered: outside its air it overheats within "+
+		"seconds, and nothing "+
 		"that melts may lie within a hand's breadth.")
 	return r, nil
 }
@@ -182,32 +189,32 @@ func pwm(v Values) (*Result, error) {
 		}
 		return min(1, (duty-from)/(to-from))
 	}
-	turns := func(share float64) (rpm, amps float64, text string, err error) {
+	turns := func(share float64) (rpm, amps float64, err error) {
 		if u*share < 1 { // too few volts to turn anything
-			return 0, 0, "", nil
+			return 0, 0, nil
 		}
-		text = alone(u*share, v.Of("amps"), 5*v.Of("amps"), 0)
+		text := alone(u*share, v.Of("amps"), 5*v.Of("amps"), 0)
 		text = strings.Replace(text, fmt.Sprintf("volts: %.4g", u*share), fmt.Sprintf("volts: %.4g", u), 1)
-		_, _, p, err := solve(text, "on")
+		p, err := solve(text)
 		if err != nil {
-			return 0, 0, "", err
+			return 0, 0, err
 		}
-		return p.Motors["M"].RPM, math.Abs(p.Wires[0].Amps), text, nil
+		return p.Motors["M"].RPM, math.Abs(p.Wires[0].Amps), nil
 	}
-	top, _, _, err := turns(1)
+	top, _, err := turns(1)
 	if err != nil {
 		return nil, err
 	}
 	r := &Result{Curve: &Curve{Title: "Speed over duty", XUnit: "%", Unit: "% of full speed", At: v.Of("duty"), Mark: "the duty"}}
 	for duty := 0.0; duty <= 100; duty += 2.5 {
-		rpm, _, _, err := turns(shareOf(duty))
+		rpm, _, err := turns(shareOf(duty))
 		if err != nil {
 			return nil, err
 		}
 		r.Curve.X, r.Curve.Y = append(r.Curve.X, duty), append(r.Curve.Y, 100*rpm/top)
 	}
 	s := shareOf(v.Of("duty"))
-	rpm, amps, _, err := turns(s)
+	rpm, amps, err := turns(s)
 	if err != nil {
 		return nil, err
 	}
@@ -216,8 +223,10 @@ func pwm(v Values) (*Result, error) {
 	r.say("From the battery", "the power in is the power out: I · share", "conservation of energy", "%.1f A on the average", amps*s)
 	r.say("One period", "1000 / Hz", "", "%.2f ms, %.2f ms of it on", 1000/v.Of("hertz"), 10/v.Of("hertz")*v.Of("duty"))
 	if v.Of("hertz") < 10 || v.Of("hertz") > 1000 {
-		r.Cautions = append(r.Cautions, "Fan modules listen from some 10 to some 1000 Hz; 100 to 500 Hz are usual (common practice). Look at the module's own.")
+		r.Cautions = append(r.Cautions, "Fan modules listen from some 10 to some 1000 Hz; 100 to 500 Hz are usual (common practice). Look "+
+			"at the module's own.")
 	}
-	r.Cautions = append(r.Cautions, "Below the window a module is off; with its line open most run fully, with it grounded they are off (it varies by part).")
+	r.Cautions = append(r.Cautions, "Below the window a module is off; with its line open most run fully, with it grounded they are off "+
+		"(it varies by part).")
 	return r, nil
 }

@@ -15,7 +15,8 @@ import (
 var leadsField = Field{Key: "leads", Label: "The leads held together read", Unit: "Ω", Usual: "0.3", Least: 0, Most: 5}
 
 var cardSheet = &Sheet{
-	Name: "card", Title: "Resistor card", About: "Which terminal is which, from ohms between the terminals of a card out of the vehicle. Give each pair " +
+	Name: "card", Title: "Resistor card", About: "Which terminal is which, from ohms between the terminals of a card out of the vehicle. " +
+		"Give each pair " +
 		"once, as 1-2 0.6; 1-3 1.5; 2-3 1.1.",
 	Fields: []Field{supplyField, leadsField,
 		{Key: "pairs", Label: "Readings between terminals", Text: true, Usual: "1-2 0.7; 1-3 1.2; 1-4 2.1; 2-3 0.8; 2-4 1.7; 3-4 1.2"},
@@ -78,7 +79,8 @@ func card(v Values) (*Result, error) {
 	most := -1
 	for i, p := range list {
 		if p.open {
-			r.Cautions = append(r.Cautions, fmt.Sprintf("Between %s and %s it is open: the limiter or a wire of the card has gone. Why: no air, or a fan that "+
+			r.Cautions = append(r.Cautions, fmt.Sprintf("Between %s and %s it is open: the limiter or a wire of the card has gone. Why: no "+
+				"air, or a fan that "+
 				"drags; find that before a new one goes in.", p.a, p.b))
 			continue
 		}
@@ -136,16 +138,18 @@ func card(v Values) (*Result, error) {
 	}
 	r.say("Order along the card", "the pair with most ohms are its ends; the rest by distance", practice, "%s", strings.Join(order, " – "))
 	for i := 1; i < len(taps); i++ {
-		r.say(fmt.Sprintf("Step %s – %s", taps[i-1].name, taps[i].name), "difference of two readings from one end, leads taken off", ohmsLaw, "%.2f Ω",
+		r.say(fmt.Sprintf("Step %s – %s", taps[i-1].name, taps[i].name), "difference of two readings from one end, leads taken off",
+			ohmsLaw, "%.2f Ω",
 			taps[i].ohms-taps[i-1].ohms)
 	}
 	if worst > 0.3 {
-		r.Cautions = append(r.Cautions, fmt.Sprintf("The readings do not add up along one line by %.1f Ω: null the leads, clean the terminals, read again.",
+		r.Cautions = append(r.Cautions, fmt.Sprintf("The readings do not add up along one line by %.1f Ω: null the leads, clean the "+
+			"terminals, read again.",
 			worst))
 	}
 	for i := len(taps) - 1; i >= 0; i-- {
 		text := alone(v.Of("supply"), v.Of("amps"), 5*v.Of("amps"), taps[i].ohms)
-		_, _, p, err := solve(text, "on")
+		p, err := solve(text)
 		if err != nil {
 			return nil, err
 		}
@@ -157,8 +161,10 @@ func card(v Values) (*Result, error) {
 		r.say(fmt.Sprintf("Fan by %s (%.2f Ω before it)", taps[i].name, taps[i].ohms), "the fan through what lies between", solved,
 			"%.0f %% of full speed, %.1f A, %.0f W in the card", 100*p.Motors["M"].RPM/full, amps, amps*amps*taps[i].ohms)
 	}
-	r.say("Common terminal", "the end from which the next tap is nearest: it has the limiter and meets no resistor", practice, "%s, likely", taps[0].name)
-	r.Cautions = append(r.Cautions, "Which end is the common one cannot be told by ohms alone where both end steps are small: follow the thick wire.")
+	r.say("Common terminal", "the end from which the next tap is nearest: it has the limiter and meets no resistor", practice, "%s, "+
+		"likely", taps[0].name)
+	r.Cautions = append(r.Cautions, "Which end is the common one cannot be told by ohms alone where both end steps are small: follow the "+
+		"thick wire.")
 	return r, nil
 }
 
@@ -203,8 +209,9 @@ func motor(v Values) (*Result, error) {
 	back := f.Volts - f.Amps*ohms
 	r.say("Back voltage at full speed", "U − I · Rₐ", "torque balance of a permanent-magnet motor", "%.2f V", back)
 	half := alone(f.Volts, f.Amps, start, 0)
-	half = strings.Replace(half, fmt.Sprintf("off: %g, running: %g", f.Volts, f.Volts), fmt.Sprintf("off: %g, running: %g", f.Volts/2, f.Volts/2), 1)
-	_, _, p, err := solve(half, "on")
+	half = strings.Replace(half, fmt.Sprintf("off: %g, running: %g", f.Volts, f.Volts), fmt.Sprintf("off: %g, running: %g", f.Volts/2,
+		f.Volts/2), 1)
+	p, err := solve(half)
 	if err != nil {
 		return nil, err
 	}
@@ -212,7 +219,8 @@ func motor(v Values) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	r.say("At half its volts", "torque goes with the square of the speed", solved, "%.1f A, %.0f %% of its speed", math.Abs(p.Wires[0].Amps),
+	r.say("At half its volts", "torque goes with the square of the speed", solved, "%.1f A, %.0f %% of its speed",
+		math.Abs(p.Wires[0].Amps),
 		100*p.Motors["M"].RPM/full)
 	r.say("It stalls below", "I · Rₐ with a tenth of the running torque", practice+"; friction is a default", "%.1f V", 0.1*f.Amps*ohms)
 	r.Wish["inrush"] = figureOf(start)
@@ -232,7 +240,8 @@ var windingsSheet = &Sheet{
 			ohms := v.Of(w) - v.Of("leads")
 			r.say("Winding "+w, "reading less the leads", ohmsLaw, "%.2f Ω", max(0, ohms))
 			if ohms > 5 {
-				r.Cautions = append(r.Cautions, fmt.Sprintf("The %s winding reads %.1f Ω: brushes that do not touch, or an open winding. Turn the shaft and read "+
+				r.Cautions = append(r.Cautions, fmt.Sprintf("The %s winding reads %.1f Ω: brushes that do not touch, or an open winding. Turn "+
+					"the shaft and read "+
 					"again.", w, ohms))
 			}
 		}
@@ -240,7 +249,8 @@ var windingsSheet = &Sheet{
 		r.say("High against low", "I high / I low", practice+": half again as much on high", "%.2f times", ratio)
 		switch {
 		case ratio < 1.1:
-			r.Cautions = append(r.Cautions, "High draws hardly more than low: its feed does not reach the second winding, or the fan drags on low.")
+			r.Cautions = append(r.Cautions, "High draws hardly more than low: its feed does not reach the second winding, or the fan drags "+
+				"on low.")
 		case ratio > 2.2:
 			r.Cautions = append(r.Cautions, "High draws more than twice what low does: read both at the motor's own plug, with the same volts.")
 		}
@@ -250,7 +260,8 @@ var windingsSheet = &Sheet{
 }
 
 var relaySheet = &Sheet{
-	Name: "relay", Title: "Relay out of its socket", About: "Coil and contact from bench readings, leads taken off; a contact is judged by what it loses.",
+	Name: "relay", Title: "Relay out of its socket", About: "Coil and contact from bench readings, leads taken off; a contact is judged " +
+		"by what it loses.",
 	Fields: []Field{{Key: "supply", Label: "Coil's supply", Unit: "V", Usual: "12.6", Least: 5, Most: mostSupply}, leadsField,
 		{Key: "coil", Label: "Coil reads", Unit: "Ω", Usual: "85", Least: 0, Most: 2000},
 		{Key: "contact", Label: "Contact reads, energised", Unit: "Ω", Usual: "0.4", Least: 0, Most: 1000},
@@ -267,7 +278,8 @@ var relaySheet = &Sheet{
 		r.say("Coil", "R at 20 °C · (1 + 0.00393 · (T − 20))", "IEC 60028", "%.0f Ω cold, %.0f Ω at %g °C", coil, warm, v.Of("warm"))
 		r.say("Coil current", "U / R", ohmsLaw, "%.2f A cold, %.2f A warm", v.Of("supply")/coil, v.Of("supply")/warm)
 		if n := coil / (scale * scale); n < 50 || n > 180 {
-			r.Cautions = append(r.Cautions, fmt.Sprintf("%.0f Ω is outside what relay coils have (some 60 to 110, up to 170 in service data; common practice).", coil))
+			r.Cautions = append(r.Cautions, fmt.Sprintf("%.0f Ω is outside what relay coils have (some 60 to 110, up to 170 in service data; "+
+				"common practice).", coil))
 		}
 		contact := max(0, v.Of("contact")-v.Of("leads"))
 		lost := contact * v.Of("load")
@@ -275,9 +287,11 @@ var relaySheet = &Sheet{
 		r.say("It loses", "I · R, I² · R", ohmsLaw, "%.2f V and %.1f W at %g A", lost, lost*v.Of("load"), v.Of("load"))
 		switch {
 		case contact < 0.15 && v.Of("leads") > 0.05:
-			r.Cautions = append(r.Cautions, "So small an ohm cannot be told from the leads' own: judge the contact by its drop under load, 0.1 V or less.")
+			r.Cautions = append(r.Cautions, "So small an ohm cannot be told from the leads' own: judge the contact by its drop under load, "+
+				"0.1 V or less.")
 		case lost > 0.2*scale:
-			r.Cautions = append(r.Cautions, fmt.Sprintf("At %g A this contact would lose %.1f V: burnt. A click proves the coil, not the contact.", v.Of("load"),
+			r.Cautions = append(r.Cautions, fmt.Sprintf("At %g A this contact would lose %.1f V: burnt. A click proves the coil, not the "+
+				"contact.", v.Of("load"),
 				lost))
 		}
 		return r, nil

@@ -39,7 +39,8 @@ var wireSheet = &Sheet{
 		r.say("Its ohms", "0.017241 · l / A", "IEC 60028", "%.2f mΩ", 1000*size.Drop(1, metres, mm2))
 		for _, m := range size.Metric {
 			if size.Hot(m, warm) >= amps && size.Drop(amps, metres, m) <= v.Of("drop") {
-				r.say("The thinnest that will do", "carries it at that heat, and loses no more than it may", "ISO 19642 sizes", "%g mm² (AWG %d)", m, size.AWG(m))
+				r.say("The thinnest that will do", "carries it at that heat, and loses no more than it may", "ISO 19642 sizes", "%g mm² (AWG "+
+					"%d)", m, size.AWG(m))
 				break
 			}
 		}
@@ -84,14 +85,16 @@ var sensorSheet = &Sheet{
 		}
 		r.say("Curve", form, "Steinhart and Hart 1968; beta form of data sheets", "%d readings", len(points))
 		for _, p := range points {
-			r.say(fmt.Sprintf("At %g °C", p.Celsius), "the curve, against the reading", "", "%.0f Ω, read %.0f Ω", curve.Ohms(p.Celsius), p.Ohms)
+			r.say(fmt.Sprintf("At %g °C", p.Celsius), "the curve, against the reading", "", "%.0f Ω, read %.0f Ω", curve.Ohms(p.Celsius),
+				p.Ohms)
 		}
 		r.say(fmt.Sprintf("For %g °C", want), "the curve", "", "%.0f Ω; sold as %g Ω, which is %.1f °C", ohms, sensor.Nearest(ohms),
 			curve.Celsius(sensor.Nearest(ohms)))
 		for t := min(20, want-40); t <= max(110, want+5); t += 2 {
 			r.Curve.X, r.Curve.Y = append(r.Curve.X, t), append(r.Curve.Y, curve.Ohms(t))
 		}
-		r.Cautions = append(r.Cautions, "A stand-in blinds gauge and controller to the real heat: engine off where it can be, else a second thermometer and a time "+
+		r.Cautions = append(r.Cautions, "A stand-in blinds gauge and controller to the real heat: engine off where it can be, else a "+
+			"second thermometer and a time "+
 			"limit; it comes out before the job closes.")
 		return r, nil
 	},
@@ -100,7 +103,8 @@ var sensorSheet = &Sheet{
 var fuseSheet = &Sheet{
 	Name: "fuse", Title: "How long a fuse holds", About: "Between which times a fuse of a style opens.",
 	Fields: []Field{
-		{Key: "style", Label: "Style", Choices: []string{string(harness.StyleBlade), string(harness.StyleMini), string(harness.StyleCartridge)},
+		{Key: "style", Label: "Style", Choices: []string{string(harness.StyleBlade), string(harness.StyleMini),
+			string(harness.StyleCartridge)},
 			Usual: string(harness.StyleBlade)},
 		{Key: "rating", Label: "Rating", Unit: "A", Usual: "30", Least: 1, Most: 150},
 		{Key: "amps", Label: "It carries", Unit: "A", Usual: "60", Least: 0.1, Most: 1500},
@@ -125,7 +129,8 @@ var fuseSheet = &Sheet{
 			r.Curve.X, r.Curve.Y = append(r.Curve.X, x), append(r.Curve.Y, math.Log10(electric.OpensInSeconds(style, x)))
 		}
 		if size.Ampacity(v.Of("mm2"), true) < v.Of("rating") {
-			r.Cautions = append(r.Cautions, fmt.Sprintf("%g mm² in an engine space may carry %.0f A (ABYC E-11, from memory): a fuse of %g A does not protect it.",
+			r.Cautions = append(r.Cautions, fmt.Sprintf("%g mm² in an engine space may carry %.0f A (ABYC E-11, from memory): a fuse of %g A "+
+				"does not protect it.",
 				v.Of("mm2"), size.Ampacity(v.Of("mm2"), true), v.Of("rating")))
 		}
 		r.Cautions = append(r.Cautions, "Never a larger fuse, not even for a test.")
@@ -166,7 +171,8 @@ var batterySheet = &Sheet{
 			hours = usable / (v.Of("amps") * math.Pow(v.Of("amps")/rated, exponent-1))
 		}
 		r.say("Usable", "Ah · (charged to − left)", "", "%.1f Ah", usable)
-		r.say("It lasts", "Ah / A, less by Peukert's law above the 20 h current, exponent 1.2", "Peukert 1897; exponent common practice", "%s",
+		r.say("It lasts", "Ah / A, less by Peukert's law above the 20 h current, exponent 1.2", "Peukert 1897; exponent common practice",
+			"%s",
 			span(3600*hours))
 		for k := 0; k <= 20; k++ {
 			r.Curve.X = append(r.Curve.X, hours*float64(k)/20)

@@ -56,7 +56,7 @@ func Tie(c *harness.Circuit, kept, tied harness.Pin, inverted bool) (*Tied, erro
 		keptRole.SinksOn, keptRole.SinksUnless = "", command
 	}
 	drop(made, tied)
-	if keptLow == tiedLow && keptLow == pulling {
+	if keptLow == pulling && tiedLow == pulling {
 		join(made, keptLine, tiedLine, "GN")
 		t.How = fmt.Sprintf("a wire joins %s to %s: both lines follow %s, whose driver then carries both coils", keptLine, tiedLine, kept)
 	} else if err := t.between(made, kept, keptLine, tiedLine, keptLow == pulling, tiedLow == pulling); err != nil {

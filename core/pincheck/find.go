@@ -59,7 +59,8 @@ func (c *Check) Find(ctx context.Context, entries []Entry) (*Found, error) {
 		return f, nil
 	}
 	// What reads wrong is asked first: most mistakes fail there at once.
-	ordered := append(slices.Clone(f.Wrong), slices.DeleteFunc(slices.Clone(entries), func(e Entry) bool { return slices.Contains(f.Wrong, e) })...)
+	ordered := append(slices.Clone(f.Wrong), slices.DeleteFunc(slices.Clone(entries),
+		func(e Entry) bool { return slices.Contains(f.Wrong, e) })...)
 	all := c.changes()
 	var helps []change // those that explain some of what reads wrong: pairs are made of these
 	for _, x := range all {
@@ -149,12 +150,14 @@ func (c *Check) changes() []change {
 		for _, b := range wired[i+1:] {
 			list = append(list, swapped(a.Pin, b.Pin,
 				fmt.Sprintf("the wires of cavities %s and %s are crossed", a.Pin.Name, b.Pin.Name),
-				fmt.Sprintf("at the plug of %s put the wire that is in cavity %s into %s and that in %s into %s, or cross back their far ends (look "+
+				fmt.Sprintf("at the plug of %s put the wire that is in cavity %s into %s and that in %s into %s, or cross back their far ends "+
+					"(look "+
 					"where the colours change)", c.Controller, a.Pin.Name, b.Pin.Name, b.Pin.Name, a.Pin.Name)))
 		}
 	}
 	for _, r := range wired {
-		list = append(list, opened(r.Pin, c.Controller), joined(r.Pin, ground(circuit), fmt.Sprintf("the wire of cavity %s touches ground", r.Pin.Name),
+		list = append(list, opened(r.Pin, c.Controller), joined(r.Pin, ground(circuit), fmt.Sprintf("the wire of cavity %s touches "+
+			"ground", r.Pin.Name),
 			fmt.Sprintf("follow the wire of cavity %s to where it is chafed or wrongly joined to ground", r.Pin.Name)))
 	}
 	for _, p := range circuit.OfKind(harness.KindRelay) {
@@ -204,7 +207,8 @@ func swapped(a, b harness.Pin, what, move string) change {
 // opened takes a pin's wires away.
 func opened(pin harness.Pin, controller string) change {
 	return change{fmt.Sprintf("the wire of cavity %s is open, or not in its cavity", pin.Name),
-		fmt.Sprintf("look whether the terminal of cavity %s is home in the plug of %s and at its far end; then follow the wire", pin.Name, controller),
+		fmt.Sprintf("look whether the terminal of cavity %s is home in the plug of %s and at its far end; then follow the wire", pin.Name,
+			controller),
 		func(c *harness.Circuit) []*harness.Wire {
 			return slices.DeleteFunc(slices.Clone(c.Wires), func(w *harness.Wire) bool { return w.From == pin || w.To == pin })
 		}}

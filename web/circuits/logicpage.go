@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"slices"
 
 	"github.com/gin-gonic/gin"
 
@@ -108,7 +107,8 @@ func tie(c *harness.Circuit, kept, second string, inverted bool) (*tieShown, err
 		if err != nil {
 			return nil, err
 		}
-		line := lineVolts{State: s.Name, Kept: voltsWords(point.Pins[ends[0]]), Second: voltsWords(point.Pins[ends[1]]), Fans: map[string]string{}}
+		line := lineVolts{State: s.Name, Kept: voltsWords(point.Pins[ends[0]]), Second: voltsWords(point.Pins[ends[1]]),
+			Fans: map[string]string{}}
 		for name, x := range point.Motors {
 			line.Fans[name] = string(x.Speed)
 		}
@@ -178,7 +178,7 @@ func warmUp(m *electric.Model) ([]drawing.Picture, error) {
 	heat := drawing.PlotLine{}
 	fans := map[string]*drawing.PlotLine{}
 	var names []string
-	var held []string
+	marked := map[string]bool{}
 	for at := 0; at <= warmUpSeconds; at += warmUpStep {
 		if at == warmUpAC {
 			if err := drive("ac on"); err != nil {
@@ -196,11 +196,11 @@ func warmUp(m *electric.Model) ([]drawing.Picture, error) {
 			line.Seconds, line.Values = append(line.Seconds, float64(at)), append(line.Values, 100*s.Fans[p.Name].Share)
 		}
 		for _, command := range s.Commands {
-			if at > 0 && !slices.Contains(held, command) && len(coolant.Marks) < 12 {
+			if at > 0 && !marked[command] { // the first of each tells enough
+				marked[command] = true
 				coolant.Marks = append(coolant.Marks, drawing.PlotMark{At: float64(at), Text: command})
 			}
 		}
-		held = s.Commands
 		v.Advance(warmUpStep)
 	}
 	coolant.Lines = []drawing.PlotLine{heat}

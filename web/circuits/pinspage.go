@@ -158,7 +158,10 @@ func (a *Circuits) pinsList(c *gin.Context) {
 		return
 	}
 	p := &pinsPage{}
-	p.lay(check, c)
+	if _, err := p.lay(check, c); err != nil {
+		a.Refuse(c, err)
+		return
+	}
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", h.Name+"-pins.csv"))
 	c.Header("Content-Type", "text/csv; charset=utf-8")
 	w := csv.NewWriter(c.Writer)

@@ -10,6 +10,7 @@ import (
 type Plot struct {
 	Title  string
 	Unit   string // of the values
+	XUnit  string // of what lies below; seconds where nothing is said
 	Lines  []PlotLine
 	Marks  []PlotMark // what happened
 	From   float64    // s
@@ -55,9 +56,13 @@ func (p *Plot) Picture() Picture {
 		d.f(`<path class="grid" d="M%d %.1fH%d"/><text class="tick" x="%d" y="%.1f" text-anchor="end">%s</text>`,
 			plotLeft, y(v), plotWidth-plotRight, plotLeft-6, y(v)+4, tickWord(v))
 	}
+	below := p.XUnit
+	if below == "" {
+		below = "s"
+	}
 	for _, t := range ticks(p.From, p.To, plotTicksX) {
-		d.f(`<path class="grid" d="M%.1f %dV%d"/><text class="tick" x="%.1f" y="%d" text-anchor="middle">%s s</text>`,
-			x(t), plotTop, plotHeight-plotBottom, x(t), plotHeight-plotBottom+17, tickWord(t))
+		d.f(`<path class="grid" d="M%.1f %dV%d"/><text class="tick" x="%.1f" y="%d" text-anchor="middle">%s %s</text>`,
+			x(t), plotTop, plotHeight-plotBottom, x(t), plotHeight-plotBottom+17, tickWord(t), below)
 	}
 	for _, m := range p.Marks {
 		d.f(`<path class="moment" d="M%.1f %dV%d"/><text class="tick moment" x="%.1f" y="%d">%s</text>`,

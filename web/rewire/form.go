@@ -92,6 +92,12 @@ func (f *wishForm) lengths() map[string]*string {
 func formOf(c *gin.Context) (f wishForm, asked bool, err error) {
 	if c.Query("fans") == "" {
 		f = sensible()
+		for key, into := range map[string]*string{"amps": &f.Amps, "inrush": &f.Inrush, "other-amps": &f.OtherAmps, "volts": &f.Volts,
+			"points": &f.Points, "title": &f.Title} { // what a sheet of the bench brings along
+			if value := c.Query(key); value != "" {
+				*into = room.Clip(value, room.MaxTitle)
+			}
+		}
 		return f, false, nil
 	}
 	err = room.Bind(c, &f)
