@@ -120,8 +120,11 @@ func (p *Proposal) Sheets(w *Wish) (*Build, error) {
 func (d *design) buy(b *Build, p *Proposal) {
 	for _, part := range d.c.Parts {
 		switch part.Kind() {
-		case harness.KindBattery, harness.KindMotor, harness.KindController:
+		case harness.KindBattery, harness.KindMotor:
 			continue
+		}
+		if part.Name == "ECU" {
+			continue // it is there
 		}
 		line := BuyLine{Name: part.Name, What: describe(part), At: part.At, Price: part.Price()}
 		line.Have = d.w.There != nil && !slices.Contains(p.Change.Added, part.Name)
@@ -135,7 +138,7 @@ func (d *design) buy(b *Build, p *Proposal) {
 
 // describe says what must be known to buy a part.
 func describe(p *harness.Part) string {
-	words := []string{string(p.Kind())}
+	words := []string{strings.ReplaceAll(string(p.Kind()), "-", " ")}
 	switch s := p.Spec.(type) {
 	case *harness.Fuse:
 		words = []string{fmt.Sprintf("fuse %g A, %s, with its holder", s.Amps, s.Style)}
@@ -150,10 +153,11 @@ func describe(p *harness.Part) string {
 		words = append(words, "with its socket")
 	case *harness.Resistor:
 		words = []string{fmt.Sprintf("resistor %.2g Ω, %.0f W or more, in the fan's air", s.Ohms, s.Watts)}
+	case *harness.Controller:
+		words = []string{"electronic fan controller with its probe, an output to ground for relay coils; its feed through its own fuse"}
 	case *harness.Diode:
 		words = []string{"diode, 1 A or more, 200 V or more, sealed"}
 	case *harness.StagedSwitch:
-		words[0] = strings.ReplaceAll(words[0], "-", " ")
 		unit := map[harness.Quantity]string{harness.Coolant: "°C", harness.Pressure: "bar"}[s.Senses]
 		for _, st := range s.Stages {
 			words = append(words, fmt.Sprintf("closes at %g %s, opens at %g %s", st.Closes, unit, st.Opens, unit))

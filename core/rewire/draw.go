@@ -317,6 +317,8 @@ func (d *drawing) requesters() {
 		_, minus := d.coil()
 		switch {
 		case r.Gives == Kill:
+		case r.Gives == Pulses && at == "" && d.pulsed() != r.Name: // the first one's line carries every speed
+			delete(d.asks, r.Name)
 		case r.Gives == Pulses && at == "":
 			d.wire(output("pwm-on", r), "FM.c", "GN", "box to controller")
 		case r.Gives == Pulses: // no relay listens to them
@@ -351,6 +353,15 @@ func (d *drawing) requesters() {
 			d.wire(at, "TS"+name+".1", "GN/BU", "box to fans")
 			d.wire("TS"+name+".c", "G1", "BN", "fans to ground")
 			d.asks[r.Name] = fmt.Sprintf("%s: %g", key, r.Closes+1)
+		case r.Gives == AddOn:
+			ao, fuse := "AO"+name, "FA"+name
+			d.part(ao, fmt.Sprintf(`kind: controller, pins: {"1": {sinks-on: %q}, P: {power: true}, G: {ground: true}}, label: %q, price: 60`,
+				r.Name, r.Name))
+			d.part(fuse, fmt.Sprintf("kind: fuse, amps: 5, style: mini, label: %q, at: new box", "feed of "+r.Name))
+			d.wire(d.keyed(), fuse+".a", "OG", "in the box")
+			d.wire(fuse+".b", ao+".P", "OG", "box to controller")
+			d.wire(ao+".G", "G1", "BN", "box to controller")
+			d.wire(at, ao+".1", "GN/OG", "box to controller")
 		case r.Gives == Toggle:
 			d.part("S"+name, fmt.Sprintf("kind: switch, closed-when: asked, label: %q, at: dash", r.Name))
 			d.wire(at, "S"+name+".a", "GN/VT", "box to controller")
@@ -377,6 +388,8 @@ func (d *drawing) rule(r Requester, stage int) {
 	on := 95 + 8*stage
 	switch {
 	case d.asks[r.Name] == "" || !strings.HasPrefix(d.asks[r.Name], "commands"):
+	case r.Gives == AddOn:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %g, off-below: %g}", r.Name, r.Closes, r.Opens))
 	case r.Gives == Ground:
 		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %d, off-below: %d}", r.Name, on, on-5))
 	case r.Gives == Supply:

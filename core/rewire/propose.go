@@ -43,6 +43,7 @@ type Proposal struct {
 	Lost     float64            `json:"cooling-lost"`         // share of single faults that leave no cooling in some state
 	LostHot  float64            `json:"cooling-lost-all-ask"` // in the state in which all ask
 	Price    float64            `json:"price"`                // of what is added, in the workshop's money
+	Copper   float64            `json:"copper"`               // kg, of all wires
 	Stands   []Standing         `json:"stands"`
 	Truth    []TruthRow         `json:"truth"`
 
@@ -230,6 +231,8 @@ const (
 	alike      = 0.12 // by which the currents of two fans in series may differ
 	restMargin = 1.25 // of a rest contact over what it carries
 	drivers    = 1.0  // A that a relay driver takes where nothing is said
+
+	copperKilos = 8.96e-3 // kg a metre of a square millimetre (handbook density of copper, 8.96 g/cm³)
 )
 
 func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
@@ -263,10 +266,14 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	p.Change = changeOf(w.There, c)
 	for _, part := range c.Parts {
 		if slices.Contains(p.Change.Added, part.Name) && part.Kind() != harness.KindMotor && part.Kind() != harness.KindBattery &&
-			part.Kind() != harness.KindController {
+			part.Name != "ECU" {
 			p.Price += part.Price()
 		}
 	}
+	for _, wire := range c.Wires {
+		p.Copper += wire.Length.Metres() * wire.Size.SquareMM() * copperKilos
+	}
+	p.Copper = round(p.Copper, 3)
 	if most := w.Limits.Budget; most > 0 && p.Price > most {
 		return nil, &limit{fmt.Sprintf("what is added costs about %.0f, and the budget is %.0f", p.Price, most),
 			fmt.Sprintf("%.0f, or parts that are there already", p.Price)}
@@ -422,6 +429,14 @@ func (d *design) limits(p *Proposal) error {
 		warn("the relays have a diode across the coil: plus belongs to %s and ground to %s; the other way round is a short through the "+
 			"diode "+
 			"(one school says 86 is plus, another 85: here the diode decides)", plus, minus)
+	}
+	for _, r := range d.w.Requesters {
+		switch {
+		case d.f == Module && r.Gives != Pulses && r.Gives != Kill:
+			warn("%s asks for nothing here: a module is told its speed by pulses alone; let the controller that pulses hear it", r.Name)
+		case d.f != Module && r.Gives == Pulses:
+			warn("%s asks for nothing here: no relay follows pulses", r.Name)
+		}
 	}
 	for _, s := range d.c.States {
 		for _, x := range d.points[s.Name].Warnings {

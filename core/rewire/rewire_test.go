@@ -15,6 +15,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
 	"ironthread/core/rewire/rewiretest"
+	"ironthread/core/study"
 	"ironthread/core/trace"
 	"ironthread/library"
 )
@@ -257,10 +258,34 @@ func TestAResistorMoves(t *testing.T) {
 	assert.Contains(t, strings.Join(p.Change.Capped, "\n"), "K1.87 stays live (switched feed)")
 }
 
+// A drill on what a wish comes to can be won: faults of every proposal, hidden in a vehicle built of its file, are named by
+// the guide. (The vehicle and the guide share the model: this judges that nothing of a proposal is beyond the guide, not
+// whether the model is true.)
+func TestADrillOnAProposalCanBeWon(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	for _, x := range plan(t, wish(t, mower)).Proposals {
+		c, err := harness.Read([]byte(x.Harness))
+		require.NoError(t, err)
+		m, err := electric.New(c)
+		require.NoError(t, err)
+		g, err := diagnose.New(m)
+		require.NoError(t, err)
+		r, err := study.Play(t.Context(), g, study.Options{Every: 24}, nil)
+		require.NoError(t, err)
+		assert.InDelta(t, 1, r.Right, 1e-9, "%s: %+v", x.Family, r.Trials)
+		assert.Zero(t, r.ConfidentWrong)
+		t.Logf("%s: %d faults, %.1f tests, %.1f minutes", x.Family, len(r.Trials), r.MeanToName, r.MeanMinutes)
+		g.Close()
+	}
+}
+
 // Grid is many wishes: fans, supply, runs, heat, who asks. Nothing of a proposal is over its rating in a healthy state, no
 // fan loses more volts than is allowed, and whoever asks gets the speed.
 func TestManyWishes(t *testing.T) {
 	wishes, proposals, refused := 0, 0, map[string]int{}
+	lost := map[rewire.Family][]float64{}
 	rewiretest.Grid(func(name, text string) {
 		wishes++
 		w := wish(t, text)
@@ -275,10 +300,20 @@ func TestManyWishes(t *testing.T) {
 		}
 		for _, x := range p.Proposals {
 			proposals++
+			lost[x.Family] = append(lost[x.Family], x.Lost, x.LostHot)
 			holds(t, w, &x, name)
 		}
 	})
 	t.Logf("%d wishes, %d proposals", wishes, proposals)
+	for family, list := range lost {
+		some, hot := 0.0, 0.0
+		for i := 0; i < len(list); i += 2 {
+			some, hot = some+list[i], hot+list[i+1]
+		}
+		n := float64(len(list) / 2)
+		t.Logf("%s: %.0f proposals, single faults that leave no cooling in some state %.1f %%, with all asking %.1f %%", family, n, 100*some/n,
+			100*hot/n)
+	}
 	for _, why := range slices.Sorted(keysOf(refused)) {
 		t.Logf("%4d × %s", refused[why], why)
 	}

@@ -16,6 +16,7 @@ type Variant struct {
 	Lost      float64
 	LostHot   float64
 	Price     float64
+	Copper    float64           // kg
 	Unplugged map[string]string // what the fans do with the controller's plug off; nil without a controller
 	Parked    map[string]string
 	Why       string
@@ -34,7 +35,7 @@ func Variants(ctx context.Context, w *Wish, f Family) ([]Variant, error) {
 		case err != nil:
 			return err
 		default:
-			v.Lost, v.LostHot, v.Price = p.Lost, p.LostHot, p.Price
+			v.Lost, v.LostHot, v.Price, v.Copper = p.Lost, p.LostHot, p.Price, p.Copper
 			for _, s := range p.Stands {
 				switch s.Condition {
 				case "controller unplugged":

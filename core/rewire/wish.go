@@ -32,10 +32,11 @@ const (
 	Pressure Gives = "pressure" // a switch in the refrigerant's line, closing to ground
 	Toggle   Gives = "toggle"   // a switch by hand, closing to ground
 	Kill     Gives = "kill"     // a switch by hand that takes the coils' feed away
+	AddOn    Gives = "add-on"   // an electronic controller of its own, with its probe, its fuse and an output that closes to ground
 )
 
 // AllGives lists them.
-var AllGives = []Gives{Ground, Supply, Pulses, Switch, Pressure, Toggle, Kill}
+var AllGives = []Gives{Ground, Supply, Pulses, Switch, Pressure, Toggle, Kill, AddOn}
 
 // HalfVolts is what is known of a motor at half its volts.
 type HalfVolts string
@@ -245,7 +246,7 @@ func (w *Wish) complete() error {
 		}
 	}
 	for _, speed := range w.Speeds {
-		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Asks == speed }) {
+		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Asks == speed || r.Gives == Pulses }) {
 			return fmt.Errorf("nobody asks for %s: name a requester that does", speed)
 		}
 	}
@@ -294,7 +295,7 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 	case seen[r.Name] || slices.Contains(w.Speeds, r.Name) || slices.Contains(ownStates, r.Name):
 		return fmt.Errorf("%q is the name of two things", clip(r.Name))
 	case !slices.Contains(AllGives, r.Gives):
-		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill)", clip(r.Name),
+		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill, add-on)", clip(r.Name),
 			clip(string(r.Gives)))
 	case r.Gives != Kill && !slices.Contains(w.Speeds, r.Asks):
 		return fmt.Errorf("requesters: %s: asks for %q, which is none of the speeds (%s)", clip(r.Name), clip(r.Asks),
@@ -309,7 +310,7 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 		return fmt.Errorf("requesters: %q: a name is letters, figures and blanks", clip(r.Name))
 	}
 	seen[r.Name] = true
-	usual := map[Gives][2]float64{Switch: {92, 87}, Pressure: {17, 14}}[r.Gives]
+	usual := map[Gives][2]float64{Switch: {92, 87}, AddOn: {92, 87}, Pressure: {17, 14}}[r.Gives]
 	if r.Closes == 0 {
 		r.Closes, r.Opens = usual[0], usual[1]
 	}

@@ -64,6 +64,7 @@ var gives = []room.Choice{
 	{Value: "switch", Label: "thermal switch in the coolant"},
 	{Value: "pressure", Label: "pressure switch of the A/C"},
 	{Value: "toggle", Label: "switch by hand: fans on"},
+	{Value: "add-on", Label: "electronic controller of its own"},
 	{Value: "kill", Label: "switch by hand: fans never"},
 }
 

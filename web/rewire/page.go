@@ -15,7 +15,9 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"ironthread/core/electric"
+	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/core/trace"
 	"ironthread/store"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
@@ -46,6 +48,7 @@ type wishPage struct {
 	Paper    *worked.Paper
 	Fans     []string
 	Effects  []severity
+	Doubts   []string // about the harness that is there now
 	Conducts []string // what is warned of in the state that is shown
 	WhatIf   string
 }
@@ -130,6 +133,11 @@ func (a *Rewire) answer(c *gin.Context, p *wishPage, f wishForm) error {
 		return err
 	}
 	p.Wish = work.wish
+	if there := work.wish.There; there != nil {
+		if p.Doubts, err = doubts(there); err != nil {
+			return err
+		}
+	}
 	if !work.within(c.Request.Context(), a.Patience) {
 		p.Working, p.Done, p.Of, p.Again = true, work.done.Load(), work.of.Load(), "/rewire?"+c.Request.URL.RawQuery
 		return nil
@@ -160,6 +168,20 @@ func sentence(err error) error {
 		return errors.New("that took too long; try again in a moment")
 	}
 	return err
+}
+
+// doubts is what a look at the harness that is there finds: a feed without a fuse, a diode the wrong way round, coils that
+// are fed with the key off.
+func doubts(c *harness.Circuit) ([]string, error) {
+	m, err := electric.New(c)
+	if err != nil {
+		return nil, err
+	}
+	var list []string
+	for _, w := range trace.Doubts(m) {
+		list = append(list, w.Text)
+	}
+	return list, nil
 }
 
 func (p *wishPage) compare(c *gin.Context) {

@@ -14,6 +14,7 @@ func Grid(each func(name, text string)) {
 		"[{name: a, gives: switch, asks: low}, {name: b, gives: switch, asks: high, closes: 99, opens: 94}]",
 		"[{name: a, gives: supply, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: pressure, asks: high}]",
 		"[{name: a, gives: ground, inverted: true, asks: low}, {name: b, gives: toggle, asks: high}, {name: k, gives: kill}]",
+		"[{name: a, gives: add-on, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: supply, asks: low}]",
 		"[{name: p, gives: pwm, asks: low}, {name: q, gives: ground, asks: high}]",
 	}
 	for _, volts := range []float64{12.6, 25.2} {
