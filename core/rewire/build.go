@@ -429,7 +429,7 @@ func (d *design) actions(kind harness.Kind) []electric.Action {
 	return list
 }
 
-// volts is a voltmeter's reading in words.
+// volts is a voltmeter's reading in words, its sign left out: which lead is which is said beside it.
 func (d *design) volts(s *harness.State, set []electric.Action, at, from harness.Pin) (string, error) {
 	r, err := d.m.Measure(electric.Measurement{Condition: electric.Condition{State: s, Setup: set}, Instrument: electric.Voltmeter, At: at,
 		From: from})
@@ -439,7 +439,7 @@ func (d *design) volts(s *harness.State, set []electric.Action, at, from harness
 	if r.Figure == nil {
 		return "nothing", nil
 	}
-	return fmt.Sprintf("%.1f V", *r.Figure), nil
+	return fmt.Sprintf("%.1f V", math.Abs(*r.Figure)), nil
 }
 
 // coilPins lists the pins of all relays' coils on one side, told apart by their wire's function.
@@ -498,7 +498,7 @@ func (d *design) each(s *harness.State, set []electric.Action, pins []harness.Pi
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, Expected{s.Name + ": " + fmt.Sprintf(words, pin), strings.TrimPrefix(text, "-")})
+		list = append(list, Expected{s.Name + ": " + fmt.Sprintf(words, pin), text})
 	}
 	return list, nil
 }

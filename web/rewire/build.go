@@ -108,11 +108,11 @@ func (p *buildPage) wires() [][]string {
 func (p *buildPage) parts() [][]string {
 	rows := [][]string{{"name", "what", "place", "price", "there already"}}
 	for _, l := range p.Sheets.Parts {
-		have := ""
+		have, price := "", fmt.Sprintf("%.0f", l.Price)
 		if l.Have {
-			have = "yes"
+			have, price = "yes", "there"
 		}
-		rows = append(rows, []string{l.Name, l.What, l.At, fmt.Sprintf("%.0f", l.Price), have})
+		rows = append(rows, []string{l.Name, l.What, l.At, price, have})
 	}
 	return rows
 }
