@@ -25,6 +25,7 @@ type Meter struct {
 	red, black harness.Pin
 	clamp      harness.Pin
 	null       bool
+	hold       bool // the clamp holds its peak
 	function   string
 	errors     []string
 }
@@ -119,7 +120,8 @@ func (m *Meter) Do(command string) string {
 	query := strings.HasSuffix(head, "?")
 	words := strings.Split(strings.ToUpper(strings.TrimSuffix(strings.TrimPrefix(head, ":"), "?")), ":")
 	for i, w := range words { // the long forms of SCPI are read, too
-		for _, short := range []string{"MEAS", "VOLT", "CURR", "RES", "CONT", "ROUT", "SYST", "SETUP", "SENS", "CONF", "BLACK", "CLAMP", "ERR"} {
+		for _, short := range []string{"MEAS", "VOLT", "CURR", "RES", "CONT", "ROUT", "SYST", "SETUP", "SENS", "CONF", "BLACK", "CLAMP", "ERR",
+			"CALC", "AVER", "STAT", "CLE", "MAX"} {
 			if strings.HasPrefix(w, short) {
 				words[i] = short
 			}
@@ -153,6 +155,13 @@ func (m *Meter) Do(command string) string {
 	case name == "SENS:RES:NULL":
 		m.null = argument == "ON" || argument == "1"
 		return ""
+	case name == "CALC:AVER:STAT", name == "CALC:AVER:CLE": // statistics of SCPI-99, of which the largest is a peak hold
+		m.mu.Lock()
+		m.hold = name == "CALC:AVER:CLE" && m.hold || argument == "ON" || argument == "1"
+		m.mu.Unlock()
+		return ""
+	case name == "CALC:AVER:MAX" && query:
+		return m.peak()
 	case words[0] == "ROUT":
 		m.lay(words, argument)
 		return ""
@@ -182,6 +191,23 @@ func (m *Meter) lay(words []string, at string) {
 	default:
 		*which = pin
 	}
+}
+
+// peak answers the largest current since the clamp was told to hold.
+func (m *Meter) peak() string {
+	m.mu.Lock()
+	clamp, hold := m.clamp, m.hold
+	m.mu.Unlock()
+	if !hold {
+		m.fail(`-221,"Settings conflict"`)
+		return fmt.Sprintf("%.4E", Overload)
+	}
+	v, err := m.vehicle.Peak(clamp)
+	if err != nil {
+		m.fail(fmt.Sprintf("-200,%q", err.Error()))
+		v = Overload
+	}
+	return fmt.Sprintf("%.6E", v)
 }
 
 // measure reads what is asked: volts, ohms, continuity, amps, or the largest amps since the clamp was laid.
@@ -216,6 +242,23 @@ func (m *Meter) measure(what []string) string {
 	}
 	m.fail(`-113,"Undefined header"`)
 	return ""
+}
+
+// Peak is the largest current at a pin in the last start of a fan, amps; what flows now where none has begun to turn.
+func (v *Vehicle) Peak(at harness.Pin) (float64, error) {
+	now, err := v.Measures(electric.Clamp, at, harness.Pin{})
+	if err != nil {
+		return 0, err
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if v.before.Name == "" {
+		return math.Abs(now), nil
+	}
+	state, before := v.state, v.before
+	peak, err := v.model.PeakAmps(electric.Condition{State: &state, Setup: v.setup, Faults: v.faults, Car: v.tuned,
+		After: []*harness.State{&before}}, at, peakSeconds)
+	return math.Max(peak, math.Abs(now)), err
 }
 
 // Measures is what an instrument on two pins shows now: volts, amps, or ohms (+Inf for an open line, NaN on a live one).

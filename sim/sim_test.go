@@ -252,6 +252,29 @@ func TestFramesOfNobody(t *testing.T) {
 	require.NoError(t, c.Close())
 }
 
+// A clamp that holds its peak shows a start's: five times the running current and more for a fan by itself (its file's own
+// inrush), less what the wires and the battery take of it; without a start, what flows.
+func TestThePeakOfAStart(t *testing.T) {
+	b := stand(t, "f1-one-relay", sim.Options{})
+	m, err := scan.ConnectMeter(t.Context(), b.meter)
+	require.NoError(t, err)
+	defer m.Close()
+	require.NoError(t, m.Tell(`ROUT:CLAMP "F1.b"`))
+	v, err := m.Read("CALC:AVER:MAX?")
+	require.NoError(t, err)
+	assert.True(t, math.IsInf(v, 1), "it was not told to hold")
+	require.NoError(t, m.Tell("CALC:AVER:STAT ON"))
+	require.NoError(t, b.vehicle.Drive("coolant 105"))
+	running, err := m.Read("MEAS:CURR:DC?")
+	require.NoError(t, err)
+	running = math.Abs(running) // the clamp was put on the other way round
+	require.Greater(t, running, 5.0)
+	peak, err := m.Read("CALC:AVER:MAX?")
+	require.NoError(t, err)
+	assert.Greater(t, peak, 3*running)
+	assert.Less(t, peak, 7*running)
+}
+
 // The meter reads what the solver says of the present set-up, through leads with ohms of their own; a fuse seen from both
 // sides tells which it is.
 func TestTheMeter(t *testing.T) {

@@ -52,6 +52,7 @@ type Vehicle struct {
 	duty     map[string]float64
 
 	state  harness.State // as last entered
+	before harness.State // as entered before a fan last began to turn
 	shares []float32     // of each fan's highest speed
 	codes  map[string]byte
 	frozen map[string]Snapshot
@@ -81,6 +82,8 @@ const (
 	pressureFans  = 8.0   // bar less with all fans at their highest speed
 	pressureTau   = 12.0  // s
 	stepSeconds   = 0.5   // of its own time
+	begins        = 0.2   // share of its speed by which a fan gathers when it is switched on
+	peakSeconds   = 0.8   // of a start that a clamp's peak hold covers
 	mostBehind    = 20.0  // s of its own time that are caught up with at once
 	mostCommanded = 118.0 // °C above which the controller takes no command
 	leastSupply   = 10.5  // V below which it does not either
@@ -128,6 +131,7 @@ func (v *Vehicle) rebuild(setup []electric.Action) error {
 // enter lets the circuit follow how the vehicle stands now.
 func (v *Vehicle) enter() {
 	coolant, pressure, speed := v.coolant, v.pressure, v.speed
+	last := v.state
 	v.state = harness.State{Name: "now", Key: v.key, Running: v.running && v.key, AC: v.ac, Coolant: &coolant, Pressure: &pressure,
 		Speed:    &speed,
 		Commands: v.commands, Duties: v.duty}
@@ -136,8 +140,14 @@ func (v *Vehicle) enter() {
 			v.state.Words = s.Words
 		}
 	}
+	stood := slices.Clone(v.shares)
 	v.net.Enter(&v.state)
 	v.net.FanShares(v.shares)
+	for i := range v.shares {
+		if math.Abs(float64(v.shares[i]))-math.Abs(float64(stood[i])) > begins {
+			v.before = last // its start is what a clamp's peak hold shows
+		}
+	}
 	v.watch()
 }
 

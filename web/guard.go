@@ -55,6 +55,9 @@ func (a *App) guard(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors "+
 		"'none'; form-action 'self'")
+	if a.secure {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")

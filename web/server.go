@@ -46,7 +46,11 @@ type Options struct {
 	Circuits *worked.Circuits // shared with other applications of the process; nil: its own
 	// Simulated are vehicles that are known to answer, offered on the page of a job with their harness.
 	Simulated []jobs.Known
-	Hosts     []string // names that the application goes by, without ports; none: those of loopback
+	Accounts  *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
+	Address   string           // by which another device finds it, for its QR code
+	Secure    bool             // it is reached by TLS
+	Proxies   []string         // addresses of proxies that are believed about who asks
+	Hosts     []string         // names that the application goes by, without ports; none: those of loopback
 }
 
 // loopbackNames are the hosts that the application goes by where none are configured.
@@ -64,6 +68,9 @@ type App struct {
 	static   *room.Static
 	rooms    []interface{ Routes(r gin.IRouter) }
 	jobs     *jobs.Jobs
+	accounts *people.Accounts
+	secure   bool
+	proxies  []string
 }
 
 // Close leaves all vehicles that are connected, with what was commanded given back.
@@ -84,18 +91,18 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if opts.Bytes == 0 {
 		opts.Bytes = predict.DefaultBytes
 	}
-	a := &App{keep: keep, hosts: opts.Hosts, circuits: opts.Circuits}
+	a := &App{keep: keep, hosts: opts.Hosts, circuits: opts.Circuits, accounts: opts.Accounts, secure: opts.Secure, proxies: opts.Proxies}
 	if len(a.hosts) == 0 {
 		a.hosts = loopbackNames
 	}
 	if a.circuits == nil {
 		a.circuits = worked.NewCircuits(opts.Bytes)
 	}
-	return a, a.furnish(shared, opts.Simulated)
+	return a, a.furnish(shared, opts)
 }
 
 // furnish puts the rooms in.
-func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
+func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	if a.static, err = room.NewStatic(); err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
@@ -105,7 +112,7 @@ func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
-	atJobs.Simulated, a.jobs = simulated, atJobs
+	atJobs.Simulated, a.jobs = opts.Simulated, atJobs
 	atCircuits, err := circuits.New(shared, a.keep, a.circuits)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
@@ -122,7 +129,7 @@ func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
-	atPeople, err := people.New(shared)
+	atPeople, err := people.New(shared, opts.Accounts, opts.Address)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
@@ -131,20 +138,38 @@ func (a *App) furnish(shared *room.Shared, simulated []jobs.Known) (err error) {
 	return nil
 }
 
-// Handler gives the routes.
+// Handler gives the routes, behind the door and the names.
 func (a *App) Handler() http.Handler {
+	var h http.Handler = a.engine()
+	if a.accounts != nil {
+		h = a.accounts.Sessions(h)
+	}
+	return a.named(http.NewCrossOriginProtection().Handler(h))
+}
+
+// Addresses lists every address with its method.
+func (a *App) Addresses() gin.RoutesInfo { return a.engine().Routes() }
+
+func (a *App) engine() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
+	if err := r.SetTrustedProxies(a.proxies); err != nil {
+		a.front.Log.Error("proxies", "error", err) // they were checked where they were given
+	}
 	r.Use(a.recovered, a.guard)
+	if a.accounts != nil {
+		r.Use(a.accounts.Gate(a.front))
+	}
 	r.GET("/static/:version/*file", a.static.Serve)
 	r.GET("/healthz", a.health)
+	r.GET("/readyz", a.health)
 	for _, room := range a.rooms {
 		room.Routes(r)
 	}
 	r.NoRoute(func(c *gin.Context) { a.front.Fail(c, http.StatusNotFound, "There is no such page.") })
 	r.NoMethod(func(c *gin.Context) { a.front.Fail(c, http.StatusMethodNotAllowed, "That cannot be done here.") })
-	return a.named(http.NewCrossOriginProtection().Handler(r))
+	return r
 }
 
 // How many circuits are worked out at a start, how long it rests between them, and how long one may take.

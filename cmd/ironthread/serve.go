@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -18,6 +19,7 @@ import (
 	"ironthread/demo"
 	"ironthread/store"
 	"ironthread/web"
+	"ironthread/web/people"
 )
 
 const (
@@ -27,7 +29,8 @@ const (
 )
 
 func serveCommand() *cobra.Command {
-	var listen, dsn, workshop string
+	var dsn, workshop string
+	d := &door{}
 	var memory int
 	cmd := &cobra.Command{
 		Use:   "serve",
@@ -53,52 +56,69 @@ func serveCommand() *cobra.Command {
 			if memory < leastMemory {
 				return badInput("--memory %d: at least %d MB are needed", memory, leastMemory)
 			}
-			return serve(ctx, cmd, keep, listen, web.Options{Workshop: workshop, Bytes: int64(memory) << 20})
+			return serve(ctx, cmd, keep, d, web.Options{Workshop: workshop, Bytes: int64(memory) << 20})
 		},
 	}
-	cmd.Flags().StringVar(&listen, "listen", defaultListen, "address to listen on; loopback only")
+	cmd.Flags().StringVar(&d.listen, "listen", defaultListen, "address to listen on; on any but loopback people sign in, over TLS")
+	cmd.Flags().BoolVar(&d.accounts, "accounts", false, "people sign in on loopback, too")
+	cmd.Flags().StringSliceVar(&d.names, "name", nil, "name or address that others use, the first for the QR code; else this machine's own")
+	cmd.Flags().StringVar(&d.cert, "tls-cert", "", "certificate, PEM; one is made at the first start where none is given")
+	cmd.Flags().StringVar(&d.key, "tls-key", "", "its key, PEM")
+	cmd.Flags().StringVar(&d.state, "state", os.Getenv("IRONTHREAD_STATE"), "folder for the certificate made here")
+	cmd.Flags().StringSliceVar(&d.proxies, "proxy", nil, "address of a reverse proxy that ends TLS and is believed about who asks")
 	cmd.Flags().StringVar(&dsn, "dsn", "", "address of the PostgreSQL database")
 	cmd.Flags().StringVar(&workshop, "workshop", "Workshop", "the workshop's name")
 	cmd.Flags().IntVar(&memory, "memory", predict.DefaultBytes>>20, "MB that may be kept of what is foretold for all circuits together")
 	return cmd
 }
 
-// loopback refuses an address other people can reach: there are no accounts yet.
-func loopback(listen string) error {
-	host, _, err := net.SplitHostPort(listen)
-	if err != nil {
-		return badInput("--listen %s: %w", listen, err)
-	}
-	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return badInput("--listen %s: without accounts the application listens on loopback only", listen)
-	}
-	return nil
-}
-
 // serve runs the application until the context ends, then stops it cleanly.
-func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, listen string, options web.Options) error {
-	if err := loopback(listen); err != nil {
+func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, options web.Options) error {
+	if err := d.open(); err != nil {
 		return err
 	}
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	options.Log = log
+	options.Hosts, options.Address, options.Proxies = d.names, d.address(), d.proxies
+	options.Secure = options.Address != ""
+	code := ""
+	if d.accounts {
+		accounts, first, err := people.NewAccounts(ctx, keep, keep, options.Secure)
+		if err != nil {
+			return err
+		}
+		defer accounts.Close()
+		options.Accounts, code = accounts, first
+	}
 	app, err := web.New(keep, options)
 	if err != nil {
 		return err
 	}
 	defer app.Close()
-	l, err := net.Listen("tcp", listen)
+	l, err := net.Listen("tcp", d.listen)
 	if err != nil {
 		if errors.Is(err, syscall.EADDRINUSE) {
-			return fmt.Errorf("%s is taken; choose another port", listen)
+			return fmt.Errorf("%s is taken; choose another port", d.listen)
 		}
 		return err
 	}
-	server := app.Server(listen)
+	server := app.Server(d.listen)
+	scheme := "http"
+	if d.certificate != nil {
+		scheme = "https"
+		server.TLSConfig = &tls.Config{Certificates: []tls.Certificate{*d.certificate}, MinVersion: tls.VersionTLS12}
+	}
 	ended := make(chan error, 1)
-	go func() { ended <- server.Serve(l) }()
+	go func() {
+		if server.TLSConfig != nil {
+			ended <- server.ServeTLS(l, "", "")
+			return
+		}
+		ended <- server.Serve(l)
+	}()
 	go app.Warm(ctx)
-	fmt.Fprintf(cmd.OutOrStdout(), "Iron Thread is at http://%s\n", l.Addr())
+	fmt.Fprintf(cmd.OutOrStdout(), "Iron Thread is at %s://%s\n", scheme, l.Addr())
+	d.announce(cmd.OutOrStdout(), code)
 	select {
 	case err := <-ended:
 		return err

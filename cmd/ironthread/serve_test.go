@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"io"
 	"net"
 	"net/http"
@@ -42,10 +43,18 @@ func (p *page) String() string {
 // sends and gives the exit status.
 func started(t *testing.T, args ...string) (url string, stop func() int) {
 	t.Helper()
-	var out, errs page
+	url, _, stop = startedWith(t, args...)
+	return url, stop
+}
+
+// startedWith is the same, with what the command writes.
+func startedWith(t *testing.T, args ...string) (url string, out *page, stop func() int) {
+	t.Helper()
+	out = &page{}
+	var errs page
 	ended := make(chan int, 1)
-	go func() { ended <- run(args, strings.NewReader(""), &out, &errs) }()
-	address := regexp.MustCompile(`Iron Thread is at (http://\S+)`)
+	go func() { ended <- run(args, strings.NewReader(""), out, &errs) }()
+	address := regexp.MustCompile(`Iron Thread is at (https?://\S+)`)
 	for end := time.Now().Add(time.Minute); ; time.Sleep(20 * time.Millisecond) {
 		if m := address.FindStringSubmatch(out.String()); m != nil {
 			url = m[1]
@@ -58,7 +67,7 @@ func started(t *testing.T, args ...string) (url string, stop func() int) {
 			require.True(t, time.Now().Before(end), "it did not start: %s", errs.String())
 		}
 	}
-	return url, func() int {
+	return url, out, func() int {
 		t.Helper()
 		require.NoError(t, syscall.Kill(os.Getpid(), syscall.SIGTERM))
 		select {
@@ -130,14 +139,20 @@ func TestTheDemo(t *testing.T) {
 	assert.Zero(t, stop())
 }
 
+// aDatabase is an empty one, gone with the test.
+func aDatabase(t *testing.T) string {
+	t.Helper()
+	db, err := localdb.Start(t.Context(), localdb.Options{Dir: filepath.Join(folder(t), "db"), Throwaway: true})
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, db.Stop()) })
+	require.NoError(t, db.EnsureDatabase(context.WithoutCancel(t.Context()), "workshop"))
+	return db.DSN("workshop")
+}
+
 // A workshop's own database: the library is there, the demo's jobs are not; a port taken is
 // named.
 func TestServe(t *testing.T) {
-	db, err := localdb.Start(t.Context(), localdb.Options{Dir: filepath.Join(folder(t), "db"), Throwaway: true})
-	require.NoError(t, err)
-	defer func() { assert.NoError(t, db.Stop()) }()
-	require.NoError(t, db.EnsureDatabase(t.Context(), "workshop"))
-	dsn := db.DSN("workshop")
+	dsn := aDatabase(t)
 	url, stop := started(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0", "--workshop", "Yard Nine")
 	assert.Equal(t, "ok", seen(t, url+"/healthz"))
 	bay := seen(t, url)
@@ -153,7 +168,7 @@ func TestServe(t *testing.T) {
 	code, _, errs = command("", "serve")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "--dsn (or IRONTHREAD_DSN) is needed")
-	for listen, words := range map[string]string{"0.0.0.0:8080": "on loopback only", "nowhere": "missing port"} {
+	for listen, words := range map[string]string{"0.0.0.0:8080": "--state names the folder", "nowhere": "missing port"} {
 		code, _, errs = command("", "serve", "--dsn", dsn, "--listen", listen)
 		assert.Equal(t, 2, code, listen)
 		assert.Contains(t, errs, words)

@@ -78,6 +78,31 @@ func (m *Model) Start(cond Condition, stages []Stage, seconds float64, airless .
 			return nil, fmt.Errorf("%s is no resistor card", name)
 		}
 	}
+	r, err := m.beginRun(cond, airless)
+	if err != nil {
+		return nil, err
+	}
+	r.play(stages, seconds)
+	return r.run, nil
+}
+
+// PeakAmps is the largest current at a pin, either way, in the first seconds of a state: what a clamp's peak hold shows of a
+// start. The states of cond.After were held for long before it.
+func (m *Model) PeakAmps(cond Condition, pin harness.Pin, seconds float64) (float64, error) {
+	if !(seconds > 0 && seconds <= longestRun) {
+		return 0, fmt.Errorf("a run takes up to %.0f s, not %g", longestRun, seconds)
+	}
+	r, err := m.beginRun(cond, nil)
+	if err != nil {
+		return 0, err
+	}
+	r.clamp = pin
+	r.play([]Stage{{State: cond.State}}, seconds)
+	return r.held, nil
+}
+
+// beginRun readies a run: the circuit as it was before it.
+func (m *Model) beginRun(cond Condition, airless []string) (*runner, error) {
 	n, err := m.build(cond.Setup, cond.Faults, nil)
 	if err != nil {
 		return nil, err
@@ -92,9 +117,7 @@ func (m *Model) Start(cond Condition, stages []Stage, seconds float64, airless .
 			n.motors[i].omega = 0
 		}
 	}
-	r := newRunner(n, airless)
-	r.play(stages, seconds)
-	return r.run, nil
+	return newRunner(n, airless), nil
 }
 
 // runner plays one run.
@@ -105,6 +128,8 @@ type runner struct {
 	t     float64
 	every float64 // s between kept points
 	due   float64
+	clamp harness.Pin // where a clamp holds its peak; no part: nowhere
+	held  float64
 }
 
 type cardHeat struct {
@@ -288,6 +313,9 @@ func (r *runner) warm(step float64) {
 func (r *runner) keep() {
 	n := r.n
 	r.peaks()
+	if r.clamp.Part != "" {
+		r.held = math.Max(r.held, math.Abs(n.ampsInto(r.clamp)))
+	}
 	if r.t < r.due-1e-9 {
 		return
 	}

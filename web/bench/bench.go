@@ -68,7 +68,7 @@ type sheetPage struct {
 	Fields []field
 	Result *bench.Result
 	Paper  *worked.Paper
-	Plot   *drawing.Picture
+	Plot   *drawing.Plot
 	Wish   string // where a wish begins with it
 	Note   string // the answer as a note
 	Jobs   []store.Line
@@ -136,13 +136,11 @@ func (a *Bench) picture(c *gin.Context, p *sheetPage) error {
 		p.Paper = b.OnPaper(c, a.Room, &drawing.Look{Point: point})
 	}
 	if k := r.Curve; k != nil && len(k.X) > 1 {
-		plot := &drawing.Plot{Title: k.Title, Unit: k.Unit, XUnit: k.XUnit, From: k.X[0], To: k.X[len(k.X)-1],
+		p.Plot = &drawing.Plot{Title: k.Title, Unit: k.Unit, XUnit: k.XUnit, From: k.X[0], To: k.X[len(k.X)-1],
 			Lines: []drawing.PlotLine{{Seconds: k.X, Values: k.Y}}}
-		if !math.IsNaN(k.At) && k.At >= plot.From && k.At <= plot.To {
-			plot.Marks = []drawing.PlotMark{{At: k.At, Text: k.Mark}}
+		if !math.IsNaN(k.At) && k.At >= p.Plot.From && k.At <= p.Plot.To {
+			p.Plot.Marks = []drawing.PlotMark{{At: k.At, Text: k.Mark}}
 		}
-		picture := plot.Picture()
-		p.Plot = &picture
 	}
 	if len(r.Wish) > 0 {
 		q := url.Values{}

@@ -22,7 +22,7 @@ type logicPage struct {
 	room.Frame
 	Harness store.Harness
 	Table   *logic.Table
-	WarmUp  []drawing.Picture
+	WarmUp  []*drawing.Plot
 	Untold  string // why there is no warm-up
 
 	Kept, Second string
@@ -157,7 +157,7 @@ const (
 )
 
 // warmUp lets a simulated vehicle of a circuit idle until it is hot, and puts the A/C on near the end.
-func warmUp(m *electric.Model) ([]drawing.Picture, error) {
+func warmUp(m *electric.Model) ([]*drawing.Plot, error) {
 	v, err := sim.New(m, sim.Options{})
 	if err != nil {
 		return nil, err
@@ -207,5 +207,5 @@ func warmUp(m *electric.Model) ([]drawing.Picture, error) {
 	for _, name := range names {
 		speeds.Lines = append(speeds.Lines, *fans[name])
 	}
-	return []drawing.Picture{coolant.Picture(), speeds.Picture()}, nil
+	return []*drawing.Plot{coolant, speeds}, nil
 }

@@ -31,7 +31,7 @@ type startPage struct {
 	Faults  []string
 	Setup   []string
 
-	Plots  []drawing.Picture
+	Plots  []*drawing.Plot
 	Fans   []fanStart
 	Fuses  []fuseStart
 	Events []electric.Event
@@ -176,16 +176,13 @@ func (p *startPage) plot(run *electric.Run, seconds float64) {
 	for _, e := range run.Events {
 		amps.Marks = append(amps.Marks, drawing.PlotMark{At: e.At, Text: e.Text})
 	}
-	plots := []*drawing.Plot{amps, speed, supply}
+	p.Plots = []*drawing.Plot{amps, speed, supply}
 	for _, name := range p.Cards {
 		if card := run.Cards[name]; card != nil {
-			plots = append(plots, &drawing.Plot{
+			p.Plots = append(p.Plots, &drawing.Plot{
 				Title: name, Unit: "°C", To: seconds,
 				Lines: []drawing.PlotLine{{Name: name, Seconds: run.Seconds, Values: card.Celsius}},
 			})
 		}
-	}
-	for _, plot := range plots {
-		p.Plots = append(p.Plots, plot.Picture())
 	}
 }

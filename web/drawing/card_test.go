@@ -1,6 +1,7 @@
 package drawing_test
 
 import (
+	"encoding/json"
 	"math"
 	"regexp"
 	"strconv"
@@ -81,6 +82,14 @@ func TestPlots(t *testing.T) {
 		wellFormed(t, svg)
 		assert.NotContains(t, svg, "NaN", name)
 		assert.NotContains(t, svg, "Inf", name)
+		var data struct {
+			X     []float64
+			Lines []struct{ Values []float64 }
+		}
+		require.NoError(t, json.Unmarshal([]byte(p.Data()), &data), name)
+		for _, l := range data.Lines {
+			assert.Len(t, l.Values, len(data.X), name)
+		}
 		for _, l := range p.Lines {
 			assert.Contains(t, svg, ">"+l.Name+"<", name)
 		}

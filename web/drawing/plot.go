@@ -1,8 +1,10 @@
 package drawing
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 )
 
 // Plot is a figure over time, for what a person would rather look at than read. Lines are told
@@ -28,6 +30,53 @@ type PlotLine struct {
 type PlotMark struct {
 	At   float64
 	Text string
+}
+
+// Data is the figure as JSON for a browser that draws it anew, with a cursor and a window to zoom into; empty where its lines
+// do not stand over the same moments.
+func (p *Plot) Data() string {
+	type line struct {
+		Name   string    `json:"name"`
+		Values []float64 `json:"values"`
+	}
+	type mark struct {
+		At   float64 `json:"at"`
+		Text string  `json:"text"`
+	}
+	d := struct {
+		Title string    `json:"title"`
+		Unit  string    `json:"unit"`
+		Below string    `json:"below"`
+		From0 bool      `json:"origin"`
+		X     []float64 `json:"x"`
+		Lines []line    `json:"lines"`
+		Marks []mark    `json:"marks"`
+	}{Title: p.Title, Unit: p.Unit, Below: p.below(), From0: p.Origin}
+	for _, l := range p.Lines {
+		if d.X == nil {
+			d.X = l.Seconds
+		}
+		if !slices.Equal(d.X, l.Seconds) {
+			return ""
+		}
+		d.Lines = append(d.Lines, line{l.Name, l.Values})
+	}
+	for _, m := range p.Marks {
+		d.Marks = append(d.Marks, mark(m))
+	}
+	b, err := json.Marshal(d)
+	if err != nil { // a figure that is none: the picture shows what there is
+		return ""
+	}
+	return string(b)
+}
+
+// below is the unit of what lies below.
+func (p *Plot) below() string {
+	if p.XUnit == "" {
+		return "s"
+	}
+	return p.XUnit
 }
 
 // Size of a plot, pixels.
@@ -56,13 +105,9 @@ func (p *Plot) Picture() Picture {
 		d.f(`<path class="grid" d="M%d %.1fH%d"/><text class="tick" x="%d" y="%.1f" text-anchor="end">%s</text>`,
 			plotLeft, y(v), plotWidth-plotRight, plotLeft-6, y(v)+4, tickWord(v))
 	}
-	below := p.XUnit
-	if below == "" {
-		below = "s"
-	}
 	for _, t := range ticks(p.From, p.To, plotTicksX) {
 		d.f(`<path class="grid" d="M%.1f %dV%d"/><text class="tick" x="%.1f" y="%d" text-anchor="middle">%s %s</text>`,
-			x(t), plotTop, plotHeight-plotBottom, x(t), plotHeight-plotBottom+17, tickWord(t), below)
+			x(t), plotTop, plotHeight-plotBottom, x(t), plotHeight-plotBottom+17, tickWord(t), p.below())
 	}
 	for _, m := range p.Marks {
 		d.f(`<path class="moment" d="M%.1f %dV%d"/><text class="tick moment" x="%.1f" y="%d">%s</text>`,

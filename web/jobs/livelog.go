@@ -36,7 +36,7 @@ type logPage struct {
 	Done     *livelog.Analysis
 	Findings []livelog.Finding
 	Answers  []logAnswer
-	Plot     *drawing.Picture
+	Plot     *drawing.Plot
 	Name     string
 	Linked   bool // a vehicle is connected
 	Live     bool // what is analysed comes from it
@@ -226,7 +226,7 @@ func answersOf(j *jobAt, a *livelog.Analysis) []logAnswer {
 }
 
 // plot draws the coolant with the moments at which stages came and went.
-func (p *logPage) plot() *drawing.Picture {
+func (p *logPage) plot() *drawing.Plot {
 	if len(p.Done.Points) < 2 {
 		return nil
 	}
@@ -244,8 +244,7 @@ func (p *logPage) plot() *drawing.Picture {
 			}
 		}
 	}
-	picture := plot.Picture()
-	return &picture
+	return plot
 }
 
 // enterLog writes what a log tells into the job: its findings as lines, and the answers to the warm-up's checks.

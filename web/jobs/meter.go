@@ -5,12 +5,14 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/electric"
+	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/web/room"
 )
@@ -27,6 +29,10 @@ func (a *Jobs) connectMeter(c *gin.Context) {
 	if !ok {
 		return
 	}
+	if peak := c.PostForm("peak"); peak != "" {
+		a.peak(c, j, peak == "read")
+		return
+	}
 	address := strings.TrimSpace(room.Clip(c.PostForm("meter"), room.MaxText))
 	if c.PostForm("leave") != "" {
 		a.watches.LeaveMeter(j.ID)
@@ -35,6 +41,48 @@ func (a *Jobs) connectMeter(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d/scan", j.ID))
+}
+
+// peak lets the meter's clamp hold the largest current from now on, or reads it into the log.
+func (a *Jobs) peak(c *gin.Context, j *jobAt, read bool) {
+	refuse := func(err error) { a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err)) }
+	m := a.watches.Meter(j.ID)
+	if m == nil {
+		refuse(errors.New("no meter is connected"))
+		return
+	}
+	at, err := j.file.Drawn.FindPin(c.PostForm("clamp"))
+	if err != nil {
+		refuse(err)
+		return
+	}
+	target := fmt.Sprintf("/jobs/%d/scan?clamp=%s", j.ID, url.QueryEscape(at.String()))
+	if !read {
+		commands := []string{"CALC:AVER:STAT ON", "CALC:AVER:CLE"}
+		if m.Simulated() {
+			commands = append(commands, fmt.Sprintf("ROUT:CLAMP %q", at))
+		}
+		for _, command := range commands {
+			if err := m.Tell(command); err != nil {
+				refuse(err)
+				return
+			}
+		}
+		c.Redirect(http.StatusSeeOther, target)
+		return
+	}
+	amps, err := m.Read("CALC:AVER:MAX?")
+	switch {
+	case err != nil:
+		refuse(err)
+		return
+	case math.IsInf(amps, 0):
+		refuse(errors.New("the meter holds no peak: hold first, then command"))
+		return
+	}
+	a.change(c, j, target, nil, func(*jobAt) ([]job.Entry, error) {
+		return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: fmt.Sprintf("peak of a start, held by clamp at %s: %.1f A", at, amps)}}}, nil
+	})
 }
 
 // meterField is the field of a reading with what the meter shows in it.

@@ -41,6 +41,7 @@ type scanPage struct {
 	Live    *livePart
 	Others  []string // relays that follow another command than they are drawn for
 	Meter   string   // the name of the meter that is connected
+	ClampAt string   // where its clamp was last put
 	MeterAt string   // an address that is known to answer
 }
 
@@ -54,7 +55,7 @@ type codeLine struct {
 type livePart struct {
 	JobID    int64
 	Values   []liveValue
-	Plot     *drawing.Picture
+	Plot     *drawing.Plot
 	Held     string
 	Age      string
 	Left     string
@@ -95,7 +96,7 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 		}
 	}
 	if m := a.watches.Meter(j.ID); m != nil {
-		p.Meter = m.Name()
+		p.Meter, p.ClampAt = m.Name(), room.Clip(c.Query("clamp"), room.MaxWho)
 	}
 	if p.Watch != nil && p.Watch.Vehicle != nil {
 		kit, _ := room.KitOf(c)
@@ -395,7 +396,7 @@ func (a *Jobs) expects(j *jobAt, state string, values map[string]float64) []live
 }
 
 // plotOf draws the coolant with the moments at which the command changed; nil before there is a line.
-func plotOf(points []scan.Point) *drawing.Picture {
+func plotOf(points []scan.Point) *drawing.Plot {
 	if len(points) < 2 {
 		return nil
 	}
@@ -424,8 +425,7 @@ func plotOf(points []scan.Point) *drawing.Picture {
 		return nil
 	}
 	plot.Lines = []drawing.PlotLine{line}
-	picture := plot.Picture()
-	return &picture
+	return plot
 }
 
 // recordSeen writes what was seen while a state was commanded: each fan's word, relays felt, volts at one pin; one command,

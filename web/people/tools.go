@@ -17,22 +17,39 @@ import (
 var templates embed.FS
 
 // People serves the pages of persons.
-type People struct{ *room.Room }
+type People struct {
+	*room.Room
+	accounts *Accounts // nil: nobody signs in, and a name is a cookie
+	address  string    // by which another device joins
+}
 
-// New reads the room's templates.
-func New(s *room.Shared) (*People, error) {
+// New reads the room's templates. Accounts may be nil: nobody signs in then. Address is where another device finds the
+// application.
+func New(s *room.Shared, accounts *Accounts, address string) (*People, error) {
 	r, err := room.New(s, templates)
 	if err != nil {
 		return nil, fmt.Errorf("people: %w", err)
 	}
-	return &People{r}, nil
+	return &People{r, accounts, address}, nil
 }
 
 // Routes adds the room's addresses.
 func (a *People) Routes(r gin.IRouter) {
 	r.GET("/tools", a.tools)
 	r.POST("/tools", a.setTools)
-	r.POST("/who", a.setWho)
+	if a.accounts == nil {
+		r.POST("/who", a.setWho)
+		return
+	}
+	r.GET("/signin", a.signIn)
+	r.POST("/signin", a.doSignIn)
+	r.POST("/signout", a.signOut)
+	r.GET("/me", a.me)
+	r.POST("/me", a.setMe)
+	r.GET("/people", a.staff)
+	r.POST("/people", a.addPerson)
+	r.POST("/people/:id", a.setPerson)
+	r.GET("/join", a.join)
 }
 
 // toolBox is one tool that may be at hand.

@@ -72,8 +72,23 @@ const (
 	cookieAge  = 365 * 24 * 3600
 )
 
-// Who is the name that the person at this browser signs with.
+// What the door puts into a request: who has signed in, and whether they lead.
+const (
+	signedKey = "signed"
+	leadKey   = "lead"
+)
+
+// SignedIn notes who has signed in: their name signs entries, whatever a cookie says.
+func SignedIn(c *gin.Context, name string, lead bool) {
+	c.Set(signedKey, name)
+	c.Set(leadKey, lead)
+}
+
+// Who is the name that the person at this browser signs with: that of whoever has signed in, where people do.
 func Who(c *gin.Context) string {
+	if name := c.GetString(signedKey); name != "" {
+		return name
+	}
 	name, err := c.Cookie(whoCookie)
 	if err != nil || strings.TrimSpace(name) == "" {
 		return defaultWho

@@ -94,13 +94,15 @@ type Frame struct {
 	Title  string
 	Nav    string // which entry of the bar is this
 	Who    string
+	Signed bool // somebody has signed in, and the name is theirs
+	Lead   bool
 	Notice string // a sentence at the top
 	Bad    bool   // the notice says that something was not done
 }
 
 // Frame begins a page.
 func (r *Room) Frame(c *gin.Context, title, nav string) Frame {
-	return Frame{Title: title, Nav: nav, Who: Who(c)}
+	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey)}
 }
 
 // Refuse puts the sentence of an error at the top of the page, as something that was not done.

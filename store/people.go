@@ -1,0 +1,201 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+)
+
+// Role is what a person may do.
+type Role string
+
+// The roles. A lead adds people, sets what the workshop has learnt back and deletes circuits; everything else both do.
+const (
+	Technician Role = "technician"
+	Lead       Role = "lead"
+)
+
+// Person is somebody who may come in.
+type Person struct {
+	ID      int64     `db:"id"`
+	Name    string    `db:"name"`
+	Role    Role      `db:"role"`
+	Secret  string    `db:"secret"`
+	Active  bool      `db:"active"`
+	Epoch   int       `db:"epoch"`
+	AddedAt time.Time `db:"added_at"`
+}
+
+// ErrTaken says that somebody else has that name.
+var ErrTaken = errors.New("store: somebody of that name is here already")
+
+const personColumns = `id, name, role, secret, active, epoch, added_at`
+
+// People lists everybody, by name.
+func (s *Store) People(ctx context.Context) ([]Person, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Person
+	err := s.db.SelectContext(ctx, &list, `SELECT `+personColumns+` FROM people ORDER BY lower(name)`)
+	return list, wrap("listing people", err)
+}
+
+// Person finds somebody by number. ErrNotFound: there is nobody.
+func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
+	return s.person(ctx, `id = $1`, id)
+}
+
+// PersonNamed finds somebody by name, however it is written. ErrNotFound: there is nobody.
+func (s *Store) PersonNamed(ctx context.Context, name string) (Person, error) {
+	return s.person(ctx, `lower(name) = lower($1)`, name)
+}
+
+func (s *Store) person(ctx context.Context, where string, key any) (Person, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var p Person
+	err := s.db.GetContext(ctx, &p, `SELECT `+personColumns+` FROM people WHERE `+where, key)
+	if errors.Is(err, sql.ErrNoRows) {
+		return p, fmt.Errorf("a person: %w", ErrNotFound)
+	}
+	return p, wrap("finding a person", err)
+}
+
+// AddPerson adds somebody. ErrTaken: the name is taken.
+func (s *Store) AddPerson(ctx context.Context, name string, role Role, secret string) (int64, error) {
+	return s.addPerson(ctx, `INSERT INTO people (name, role, secret) VALUES ($1, $2, $3) RETURNING id`, name, role, secret)
+}
+
+// AddFirst adds the first lead, and nobody where there is somebody already: ErrTaken.
+func (s *Store) AddFirst(ctx context.Context, name, secret string) (int64, error) {
+	return s.addPerson(ctx, `INSERT INTO people (name, role, secret) SELECT $1, $2, $3 WHERE NOT EXISTS (SELECT 1 FROM people) RETURNING id`,
+		name, Lead, secret)
+}
+
+func (s *Store) addPerson(ctx context.Context, query, name string, role Role, secret string) (int64, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var id int64
+	err := s.db.GetContext(ctx, &id, query, name, string(role), secret)
+	var pg *pgconn.PgError
+	if errors.Is(err, sql.ErrNoRows) || errors.As(err, &pg) && pg.Code == "23505" {
+		return 0, ErrTaken
+	}
+	return id, wrap("adding a person", err)
+}
+
+// ErrLastLead says that nobody would be left to lead.
+var ErrLastLead = errors.New("store: somebody must remain who leads")
+
+// SetPerson changes what somebody may do; whoever may no longer come in is signed out. ErrLastLead: nobody would lead.
+func (s *Store) SetPerson(ctx context.Context, id int64, role Role, active bool) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	// The leads are locked in their order, so that two changes at once do not each leave the other.
+	done, err := s.db.ExecContext(ctx, `WITH leads AS (SELECT id FROM people WHERE role = 'lead' AND active ORDER BY id FOR UPDATE)
+		UPDATE people SET role = $2, active = $3, epoch = epoch + CASE WHEN $3 THEN 0 ELSE 1 END
+		WHERE id = $1 AND (($2 = 'lead' AND $3) OR EXISTS (SELECT 1 FROM leads WHERE leads.id <> $1))`, id, string(role), active)
+	if err != nil {
+		return wrap("changing a person", err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		if _, missing := s.Person(ctx, id); missing != nil {
+			return missing
+		}
+		return ErrLastLead
+	}
+	return nil
+}
+
+// SetSecret gives somebody another passphrase and ends every session of theirs; their devices forget their PINs.
+func (s *Store) SetSecret(ctx context.Context, id int64, secret string) error {
+	return s.endSessions(ctx, id, `UPDATE people SET secret = $2, epoch = epoch + 1 WHERE id = $1`, id, secret)
+}
+
+// SignOut ends every session of somebody; their devices forget their PINs.
+func (s *Store) SignOut(ctx context.Context, id int64) error {
+	return s.endSessions(ctx, id, `UPDATE people SET epoch = epoch + 1 WHERE id = $1`, id)
+}
+
+func (s *Store) endSessions(ctx context.Context, id int64, query string, args ...any) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	if _, err := s.db.ExecContext(ctx, query, args...); err != nil {
+		return wrap("ending sessions", err)
+	}
+	_, err := s.db.ExecContext(ctx, `DELETE FROM devices WHERE person_id = $1`, id)
+	return wrap("forgetting devices", err)
+}
+
+// Attempts counts failures of late under a key, and notes one more where failed is set.
+func (s *Store) Attempts(ctx context.Context, key string, since time.Duration, failed bool) (int, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	if failed {
+		if _, err := s.db.ExecContext(ctx, `INSERT INTO attempts (key) VALUES ($1)`, key); err != nil {
+			return 0, wrap("noting an attempt", err)
+		}
+		if _, err := s.db.ExecContext(ctx, `DELETE FROM attempts WHERE at < now() - interval '1 day'`); err != nil {
+			return 0, wrap("forgetting attempts", err)
+		}
+	}
+	var n int
+	err := s.db.GetContext(ctx, &n, `SELECT count(*) FROM attempts WHERE key = $1 AND at > now() - make_interval(secs => $2)`, key,
+		since.Seconds())
+	return n, wrap("counting attempts", err)
+}
+
+// Device is a person's PIN on a device.
+type Device struct {
+	Token    string `db:"token"`
+	PersonID int64  `db:"person_id"`
+	Name     string `db:"name"`
+	PIN      string `db:"pin"`
+	Wrong    int    `db:"wrong"`
+}
+
+// KeepPIN keeps a PIN for a person on a device, by the hash of what the device keeps.
+func (s *Store) KeepPIN(ctx context.Context, token string, person int64, pin string) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `INSERT INTO devices (token, person_id, pin) VALUES ($1, $2, $3)
+		ON CONFLICT (token, person_id) DO UPDATE SET pin = EXCLUDED.pin, wrong = 0`, token, person, pin)
+	return wrap("keeping a PIN", err)
+}
+
+// Devices lists who has a PIN on a device.
+func (s *Store) Devices(ctx context.Context, token string) ([]Device, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Device
+	err := s.db.SelectContext(ctx, &list, `SELECT d.token, d.person_id, d.pin, d.wrong, p.name
+		FROM devices d JOIN people p ON p.id = d.person_id
+		WHERE d.token = $1 AND p.active ORDER BY lower(p.name)`, token)
+	return list, wrap("finding a device", err)
+}
+
+// WrongPIN counts a wrong PIN; at most so many, and the device forgets it.
+func (s *Store) WrongPIN(ctx context.Context, token string, person int64, most int) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	if _, err := s.db.ExecContext(ctx, `UPDATE devices SET wrong = wrong + 1 WHERE token = $1 AND person_id = $2`, token, person); err != nil {
+		return wrap("counting a PIN", err)
+	}
+	_, err := s.db.ExecContext(ctx, `DELETE FROM devices WHERE token = $1 AND person_id = $2 AND wrong >= $3`, token, person, most)
+	return wrap("forgetting a PIN", err)
+}
+
+// RightPIN forgets the wrong ones before it.
+func (s *Store) RightPIN(ctx context.Context, token string, person int64) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `UPDATE devices SET wrong = 0 WHERE token = $1 AND person_id = $2`, token, person)
+	return wrap("counting a PIN", err)
+}
+
+// DB is the connection itself, for what keeps sessions in it.
+func (s *Store) DB() *sql.DB { return s.db.DB }

@@ -1,0 +1,420 @@
+package people
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base32"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+	"unicode/utf8"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/alexedwards/scs/postgresstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
+	"ironthread/web/room"
+)
+
+// Where others than this machine's own user can reach the application, people sign in. Sessions are in the database, so that
+// any instance knows them; a session holds the person's number and the epoch it began in, and is over once that has been
+// raised. Who signs an entry is the session's person, whatever a form says.
+
+// Keeper is what accounts need of the store.
+type Keeper interface {
+	People(ctx context.Context) ([]store.Person, error)
+	Person(ctx context.Context, id int64) (store.Person, error)
+	PersonNamed(ctx context.Context, name string) (store.Person, error)
+	AddPerson(ctx context.Context, name string, role store.Role, secret string) (int64, error)
+	AddFirst(ctx context.Context, name, secret string) (int64, error)
+	SetPerson(ctx context.Context, id int64, role store.Role, active bool) error
+	SetSecret(ctx context.Context, id int64, secret string) error
+	SignOut(ctx context.Context, id int64) error
+	Attempts(ctx context.Context, key string, since time.Duration, failed bool) (int, error)
+	KeepPIN(ctx context.Context, token string, person int64, pin string) error
+	Devices(ctx context.Context, token string) ([]store.Device, error)
+	WrongPIN(ctx context.Context, token string, person int64, most int) error
+	RightPIN(ctx context.Context, token string, person int64) error
+}
+
+// Bounds of signing in (OWASP ASVS 4: 2.1.1, 2.2.1, 3.3.2).
+const (
+	leastSecret   = 12 // characters of a passphrase
+	mostSecret    = 128
+	leastPIN      = 4
+	mostPIN       = 12
+	wrongPINs     = 5
+	mostByName    = 8 // failures before one waits
+	mostByAddress = 30
+	attemptsOf    = 15 * time.Minute
+	sessionFor    = 12 * time.Hour
+	idleFor       = 4 * time.Hour
+	hashesAtOnce  = 2 // each takes 64 MB for a moment
+	deviceCookie  = "device"
+	personKey     = "person"
+	epochKey      = "epoch"
+)
+
+// Accounts signs people in.
+type Accounts struct {
+	keep     Keeper
+	sessions *scs.SessionManager
+	secure   bool
+	turn     chan struct{}
+
+	mu    sync.Mutex
+	code  string // with which the first lead is made; empty once there is somebody
+	dummy string // a passphrase's hash that nobody has, so that an unknown name takes as long as a known one
+}
+
+// NewAccounts makes the door. secure says that the application is reached by TLS. Code is what the first lead signs in with,
+// to be shown in the terminal alone; empty where there are people already.
+func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) (a *Accounts, code string, err error) {
+	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce)}
+	a.sessions.Store = postgresstore.NewWithCleanupInterval(s.DB(), time.Hour)
+	a.sessions.Lifetime, a.sessions.IdleTimeout = sessionFor, idleFor
+	a.sessions.Cookie.Name, a.sessions.Cookie.HttpOnly, a.sessions.Cookie.Secure = "session", true, secure
+	a.sessions.Cookie.SameSite = http.SameSiteLaxMode // a device may come by a QR code
+	if a.dummy, err = argon2id.CreateHash("nobody has this passphrase", argon2id.DefaultParams); err != nil {
+		return nil, "", fmt.Errorf("people: %w", err)
+	}
+	list, err := keep.People(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	if len(list) == 0 {
+		b := make([]byte, 10)
+		if _, err := rand.Read(b); err != nil {
+			return nil, "", fmt.Errorf("people: %w", err)
+		}
+		a.code = base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(b)
+	}
+	return a, a.code, nil
+}
+
+// Close ends the clearing away of sessions that are over.
+func (a *Accounts) Close() {
+	if s, ok := a.sessions.Store.(*postgresstore.PostgresStore); ok {
+		s.StopCleanup()
+	}
+}
+
+// Sessions wraps a handler with the session of each request.
+func (a *Accounts) Sessions(next http.Handler) http.Handler { return a.sessions.LoadAndSave(next) }
+
+// open are the addresses that nobody need be signed in for.
+func open(path string) bool {
+	return strings.HasPrefix(path, "/static/") || slices.Contains([]string{"/healthz", "/readyz", "/signin", "/manifest.webmanifest"}, path)
+}
+
+// leadOnly are the addresses that a lead alone may post to, as they are routed.
+var leadOnly = map[string]bool{
+	"/people": true, "/people/:id": true, "/harnesses/:name/delete": true, "/logbook/reset": true,
+}
+
+// LeadOnly tells whether an address is a lead's alone.
+func LeadOnly(method, route string) bool {
+	return leadOnly[route] && (method == http.MethodPost || route == "/people")
+}
+
+// Gate lets nobody pass who is not signed in, and nobody where a lead alone may go.
+func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		if open(c.Request.URL.Path) {
+			c.Next()
+			return
+		}
+		p, ok, err := a.person(c)
+		switch {
+		case err != nil:
+			front.FailWith(c, err)
+		case !ok && c.Request.Method == http.MethodGet:
+			c.Redirect(http.StatusSeeOther, "/signin?back="+url.QueryEscape(c.Request.URL.RequestURI()))
+			c.Abort()
+		case !ok:
+			front.Fail(c, http.StatusUnauthorized, "You are signed out, so nothing was done. Sign in on another page, then send this again.")
+		case LeadOnly(c.Request.Method, c.FullPath()) && p.Role != store.Lead:
+			front.Fail(c, http.StatusForbidden, "Only a lead may do that; nothing was done.")
+		default:
+			room.SignedIn(c, p.Name, p.Role == store.Lead)
+			c.Next()
+		}
+	}
+}
+
+// person is who a request's session belongs to; false where it is over.
+func (a *Accounts) person(c *gin.Context) (store.Person, bool, error) {
+	ctx := c.Request.Context()
+	id := a.sessions.GetInt64(ctx, personKey)
+	if id == 0 {
+		return store.Person{}, false, nil
+	}
+	p, err := a.keep.Person(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return p, false, nil
+	}
+	return p, err == nil && p.Active && p.Epoch == a.sessions.GetInt(ctx, epochKey), err
+}
+
+// signInPage asks who somebody is.
+type signInPage struct {
+	room.Frame
+	First   bool // nobody is here yet: the code of the terminal makes the first lead
+	Name    string
+	Back    string
+	Devices []store.Device
+}
+
+func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
+
+func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
+	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first() != ""}
+	p.Who = ""
+	if token, err := c.Cookie(deviceCookie); err == nil {
+		p.Devices, _ = a.accounts.keep.Devices(c.Request.Context(), hashed(token)) // without it the passphrase is asked for
+	}
+	if wrong != nil {
+		p.Refuse(wrong)
+	}
+	a.Render(c, status, "signin.html", p)
+}
+
+// signInForm is what the page of signing in posts.
+type signInForm struct {
+	Name   string `form:"name" says:"the name" binding:"max=40"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	Code   string `form:"code" says:"the code" binding:"max=40"`
+	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
+	Person int64  `form:"person"`
+}
+
+var errNoEntry = errors.New("that name and that passphrase do not belong together")
+
+func (a *People) doSignIn(c *gin.Context) {
+	var f signInForm
+	if err := room.Bind(c, &f); err != nil {
+		a.askWho(c, http.StatusUnprocessableEntity, f.Name, err)
+		return
+	}
+	p, err := a.accounts.enter(c, f)
+	var known *entryError
+	switch {
+	case errors.As(err, &known):
+		a.askWho(c, known.status, f.Name, known)
+		return
+	case err != nil:
+		a.FailWith(c, err)
+		return
+	}
+	if err := a.accounts.begin(c, p); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, room.BackTo(c.Query("back")))
+}
+
+// entryError is why somebody may not come in, for them to read.
+type entryError struct {
+	error
+	status int
+}
+
+func refusal(status int, format string, args ...any) error {
+	return &entryError{fmt.Errorf(format, args...), status}
+}
+
+// enter finds who signs in, or says why not.
+func (a *Accounts) enter(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	keys := map[string]int{"address " + c.ClientIP(): mostByAddress, "name " + strings.ToLower(f.Name): mostByName}
+	if f.Person != 0 {
+		delete(keys, "name "+strings.ToLower(f.Name)) // a device counts its own
+	}
+	for key, most := range keys {
+		n, err := a.keep.Attempts(ctx, key, attemptsOf, false)
+		if err != nil {
+			return store.Person{}, err
+		}
+		if n >= most {
+			return store.Person{}, refusal(http.StatusTooManyRequests, "that went wrong too often; wait a quarter of an hour")
+		}
+	}
+	p, err := a.match(c, f)
+	var known *entryError
+	if errors.As(err, &known) && known.status == http.StatusUnauthorized {
+		for key := range keys {
+			if _, err := a.keep.Attempts(ctx, key, attemptsOf, true); err != nil {
+				return p, err
+			}
+		}
+	}
+	return p, err
+}
+
+func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	switch {
+	case f.Person != 0:
+		return a.byPIN(c, f)
+	case a.first() != "":
+		return a.makeFirst(ctx, f)
+	}
+	p, err := a.keep.PersonNamed(ctx, f.Name)
+	secret := p.Secret
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		secret = a.dummy
+	case err != nil:
+		return p, err
+	}
+	same, matchErr := a.compare(ctx, f.Secret, secret)
+	if matchErr != nil {
+		return p, matchErr
+	}
+	if !same || err != nil || !p.Active {
+		return p, &entryError{errNoEntry, http.StatusUnauthorized}
+	}
+	return p, nil
+}
+
+// makeFirst makes the first lead of the code that the terminal shows.
+func (a *Accounts) makeFirst(ctx context.Context, f signInForm) (store.Person, error) {
+	typed := strings.ToUpper(strings.NewReplacer("-", "", " ", "").Replace(f.Code))
+	if subtle.ConstantTimeCompare([]byte(typed), []byte(a.first())) != 1 {
+		return store.Person{}, refusal(http.StatusUnauthorized, "that is not the code which the terminal shows")
+	}
+	if err := fit(f.Name, f.Secret); err != nil {
+		return store.Person{}, &entryError{err, http.StatusUnprocessableEntity}
+	}
+	secret, err := a.hash(ctx, f.Secret)
+	if err != nil {
+		return store.Person{}, err
+	}
+	id, err := a.keep.AddFirst(ctx, f.Name, secret)
+	if errors.Is(err, store.ErrTaken) {
+		return store.Person{}, refusal(http.StatusConflict, "somebody was quicker: sign in by name and passphrase")
+	}
+	if err != nil {
+		return store.Person{}, err
+	}
+	a.mu.Lock()
+	a.code = ""
+	a.mu.Unlock()
+	return a.keep.Person(ctx, id)
+}
+
+// byPIN signs in on a device that knows a person's PIN.
+func (a *Accounts) byPIN(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	token, err := c.Cookie(deviceCookie)
+	if err != nil {
+		return store.Person{}, refusal(http.StatusUnauthorized, "this device knows no PIN; sign in by name and passphrase")
+	}
+	list, err := a.keep.Devices(ctx, hashed(token))
+	if err != nil {
+		return store.Person{}, err
+	}
+	for _, d := range list {
+		if d.PersonID != f.Person {
+			continue
+		}
+		same, err := a.compare(ctx, f.PIN, d.PIN)
+		if err != nil {
+			return store.Person{}, err
+		}
+		if !same {
+			if err := a.keep.WrongPIN(ctx, d.Token, d.PersonID, wrongPINs); err != nil {
+				return store.Person{}, err
+			}
+			return store.Person{}, refusal(http.StatusUnauthorized, "that is not %s's PIN on this device; after %d wrong ones it is forgotten",
+				d.Name, wrongPINs)
+		}
+		if err := a.keep.RightPIN(ctx, d.Token, d.PersonID); err != nil {
+			return store.Person{}, err
+		}
+		return a.keep.Person(ctx, d.PersonID)
+	}
+	return store.Person{}, refusal(http.StatusUnauthorized, "this device has forgotten that PIN; sign in by name and passphrase")
+}
+
+// begin begins a session, under a token of its own.
+func (a *Accounts) begin(c *gin.Context, p store.Person) error {
+	ctx := c.Request.Context()
+	if err := a.sessions.RenewToken(ctx); err != nil {
+		return fmt.Errorf("people: %w", err)
+	}
+	a.sessions.Put(ctx, personKey, p.ID)
+	a.sessions.Put(ctx, epochKey, p.Epoch)
+	return nil
+}
+
+func (a *Accounts) first() string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.code
+}
+
+// fit says what is wrong with a name and a passphrase, if anything is.
+func fit(name, secret string) error {
+	n := utf8.RuneCountInString(secret)
+	switch {
+	case strings.TrimSpace(name) == "":
+		return errors.New("the name is missing")
+	case n < leastSecret || n > mostSecret:
+		return fmt.Errorf("a passphrase has %d to %d characters; some words in a row are easy to keep", leastSecret, mostSecret)
+	case strings.Contains(strings.ToLower(secret), strings.ToLower(name)):
+		return errors.New("the passphrase must not hold the name")
+	}
+	return nil
+}
+
+// turned waits for a turn: a hash takes much memory for a moment.
+func (a *Accounts) turned(ctx context.Context) (done func(), err error) {
+	select {
+	case a.turn <- struct{}{}:
+		return func() { <-a.turn }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+func (a *Accounts) hash(ctx context.Context, secret string) (string, error) {
+	done, err := a.turned(ctx)
+	if err != nil {
+		return "", err
+	}
+	defer done()
+	text, err := argon2id.CreateHash(secret, argon2id.DefaultParams)
+	if err != nil {
+		return "", fmt.Errorf("people: %w", err)
+	}
+	return text, nil
+}
+
+func (a *Accounts) compare(ctx context.Context, secret, hash string) (bool, error) {
+	done, err := a.turned(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer done()
+	same, err := argon2id.ComparePasswordAndHash(secret, hash)
+	if err != nil {
+		return false, fmt.Errorf("people: %w", err)
+	}
+	return same, nil
+}
+
+func hashed(token string) string {
+	sum := sha256.Sum256([]byte(token))
+	return hex.EncodeToString(sum[:])
+}

@@ -1,0 +1,271 @@
+package people
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
+	"ironthread/web/room"
+)
+
+// staffPage is what a lead sees: who may come in.
+type staffPage struct {
+	room.Frame
+	People []store.Person
+	Roles  []room.Choice
+	Name   string
+}
+
+func (a *People) staff(c *gin.Context) { a.showStaff(c, http.StatusOK, "", nil) }
+
+func (a *People) showStaff(c *gin.Context, status int, name string, wrong error) {
+	p := staffPage{Frame: a.Frame(c, "People", "people"), Name: name,
+		Roles: []room.Choice{{Value: string(store.Technician), Label: "technician"}, {Value: string(store.Lead), Label: "lead"}}}
+	var err error
+	if p.People, err = a.accounts.keep.People(c.Request.Context()); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if wrong != nil {
+		p.Refuse(wrong)
+	}
+	a.Render(c, status, "people.html", p)
+}
+
+// personForm is what a lead says of somebody.
+type personForm struct {
+	Name   string `form:"name" says:"the name" binding:"max=40"`
+	Role   string `form:"role" says:"the role" binding:"oneof=technician lead"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	Active string `form:"active"`
+}
+
+func (a *People) addPerson(c *gin.Context) {
+	var f personForm
+	err := room.Bind(c, &f)
+	if err == nil {
+		err = fit(f.Name, f.Secret)
+	}
+	if err != nil {
+		a.showStaff(c, http.StatusUnprocessableEntity, f.Name, err)
+		return
+	}
+	ctx := c.Request.Context()
+	secret, err := a.accounts.hash(ctx, f.Secret)
+	if err == nil {
+		_, err = a.accounts.keep.AddPerson(ctx, f.Name, store.Role(f.Role), secret)
+	}
+	switch {
+	case errors.Is(err, store.ErrTaken):
+		a.showStaff(c, http.StatusConflict, f.Name, errors.New("somebody of that name is here already"))
+	case err != nil:
+		a.FailWith(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/people")
+	}
+}
+
+func (a *People) setPerson(c *gin.Context) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil {
+		a.Fail(c, http.StatusNotFound, "There is no such person.")
+		return
+	}
+	var f personForm
+	if err := room.Bind(c, &f); err != nil {
+		a.showStaff(c, http.StatusUnprocessableEntity, "", err)
+		return
+	}
+	ctx := c.Request.Context()
+	if f.Secret != "" {
+		p, err := a.accounts.keep.Person(ctx, id)
+		if err == nil {
+			if unfit := fit(p.Name, f.Secret); unfit != nil {
+				a.showStaff(c, http.StatusUnprocessableEntity, "", unfit)
+				return
+			}
+			var secret string
+			if secret, err = a.accounts.hash(ctx, f.Secret); err == nil {
+				err = a.accounts.keep.SetSecret(ctx, id, secret)
+			}
+		}
+		if err != nil {
+			a.failPerson(c, err)
+			return
+		}
+	}
+	if err := a.accounts.keep.SetPerson(ctx, id, store.Role(f.Role), f.Active != ""); err != nil {
+		a.failPerson(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/people")
+}
+
+func (a *People) failPerson(c *gin.Context, err error) {
+	switch {
+	case errors.Is(err, store.ErrLastLead):
+		a.showStaff(c, http.StatusConflict, "", errors.New("somebody must remain who leads: make another a lead first"))
+	case errors.Is(err, store.ErrNotFound):
+		a.Fail(c, http.StatusNotFound, "There is no such person.")
+	default:
+		a.FailWith(c, err)
+	}
+}
+
+// mePage is a person's own: passphrase, PIN on this device, sessions.
+type mePage struct {
+	room.Frame
+	Person store.Person
+	HasPIN bool
+	Done   string
+}
+
+func (a *People) me(c *gin.Context) { a.showMe(c, http.StatusOK, nil) }
+
+func (a *People) showMe(c *gin.Context, status int, wrong error) {
+	p := mePage{Frame: a.Frame(c, "Your account", "")}
+	var ok bool
+	var err error
+	if p.Person, ok, err = a.accounts.person(c); err != nil || !ok {
+		a.FailWith(c, errors.Join(err, errNoEntry))
+		return
+	}
+	if token, err := c.Cookie(deviceCookie); err == nil {
+		list, err := a.accounts.keep.Devices(c.Request.Context(), hashed(token))
+		if err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		for _, d := range list {
+			p.HasPIN = p.HasPIN || d.PersonID == p.Person.ID
+		}
+	}
+	if wrong != nil {
+		p.Refuse(wrong)
+	} else if c.Query("done") != "" {
+		p.Notice = "Done."
+	}
+	a.Render(c, status, "me.html", p)
+}
+
+// meForm is what a person changes; the passphrase that is theirs now is asked for whatever it is.
+type meForm struct {
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	New    string `form:"new" says:"the new passphrase" binding:"max=128"`
+	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
+	Out    string `form:"out"`
+}
+
+func (a *People) setMe(c *gin.Context) {
+	var f meForm
+	if err := room.Bind(c, &f); err != nil {
+		a.showMe(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	ctx := c.Request.Context()
+	p, ok, err := a.accounts.person(c)
+	if err != nil || !ok {
+		a.FailWith(c, errors.Join(err, errNoEntry))
+		return
+	}
+	n, err := a.accounts.keep.Attempts(ctx, "name "+strings.ToLower(p.Name), attemptsOf, false)
+	if err == nil && n >= mostByName {
+		a.showMe(c, http.StatusTooManyRequests, errors.New("that went wrong too often; wait a quarter of an hour"))
+		return
+	}
+	same := false
+	if err == nil {
+		same, err = a.accounts.compare(ctx, f.Secret, p.Secret)
+	}
+	if err == nil && !same {
+		_, err = a.accounts.keep.Attempts(ctx, "name "+strings.ToLower(p.Name), attemptsOf, true)
+	}
+	switch {
+	case err != nil:
+		a.FailWith(c, err)
+	case !same:
+		a.showMe(c, http.StatusUnprocessableEntity, errors.New("that is not your passphrase; nothing was changed"))
+	case f.New != "":
+		a.setSecret(c, p, f.New)
+	case f.PIN != "":
+		a.setPIN(c, p, f.PIN)
+	case f.Out != "":
+		if err := a.accounts.keep.SignOut(ctx, p.ID); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		c.Redirect(http.StatusSeeOther, "/signin")
+	default:
+		a.showMe(c, http.StatusUnprocessableEntity, errors.New("nothing was to be changed"))
+	}
+}
+
+// setSecret changes a person's passphrase and ends all other sessions of theirs.
+func (a *People) setSecret(c *gin.Context, p store.Person, secret string) {
+	if err := fit(p.Name, secret); err != nil {
+		a.showMe(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	ctx := c.Request.Context()
+	text, err := a.accounts.hash(ctx, secret)
+	if err == nil {
+		err = a.accounts.keep.SetSecret(ctx, p.ID, text)
+	}
+	if err == nil {
+		p, err = a.accounts.keep.Person(ctx, p.ID)
+	}
+	if err == nil {
+		err = a.accounts.begin(c, p)
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/me?done=1")
+}
+
+// setPIN lets a person sign in with a PIN on this device.
+func (a *People) setPIN(c *gin.Context, p store.Person, pin string) {
+	if len(pin) < leastPIN || len(pin) > mostPIN || strings.Trim(pin, "0123456789") != "" || strings.Count(pin, pin[:1]) == len(pin) {
+		a.showMe(c, http.StatusUnprocessableEntity, fmt.Errorf("a PIN has %d to %d figures, not all the same", leastPIN, mostPIN))
+		return
+	}
+	ctx := c.Request.Context()
+	token, err := c.Cookie(deviceCookie)
+	if err != nil || len(token) != 64 {
+		b := make([]byte, 32)
+		if _, err := rand.Read(b); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		token = hex.EncodeToString(b)
+		http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // on loopback over plain HTTP Secure would lose it
+			Name: deviceCookie, Value: token, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true,
+			Secure: a.accounts.secure, SameSite: http.SameSiteLaxMode})
+	}
+	hash, err := a.accounts.hash(ctx, pin)
+	if err == nil {
+		err = a.accounts.keep.KeepPIN(ctx, hashed(token), p.ID, hash)
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/me?done=1")
+}
+
+// signOut ends this session.
+func (a *People) signOut(c *gin.Context) {
+	if err := a.accounts.sessions.Destroy(c.Request.Context()); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/signin")
+}
