@@ -92,6 +92,11 @@ func seen(t *testing.T, url string) string {
 	return string(b)
 }
 
+// withoutTokens takes out of pages what is new at every look: the tokens of forms.
+func withoutTokens(text string) string {
+	return regexp.MustCompile(`name="token" value="[0-9a-f]+"`).ReplaceAllString(text, "")
+}
+
 // folder is one that the database's own user can read.
 func folder(t *testing.T) string {
 	t.Helper()
