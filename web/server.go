@@ -49,6 +49,8 @@ type Options struct {
 	Accounts  *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
 	Address   string           // by which another device finds it, for its QR code
 	Secure    bool             // it is reached by TLS
+	Metrics   *Metrics         // nil: nothing is counted
+	Requests  bool             // each request is a line of the log
 	Proxies   []string         // addresses of proxies that are believed about who asks
 	Hosts     []string         // names that the application goes by, without ports; none: those of loopback
 }
@@ -71,6 +73,8 @@ type App struct {
 	accounts *people.Accounts
 	secure   bool
 	proxies  []string
+	metrics  *Metrics
+	requests bool
 }
 
 // Close leaves all vehicles that are connected, with what was commanded given back.
@@ -91,7 +95,8 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if opts.Bytes == 0 {
 		opts.Bytes = predict.DefaultBytes
 	}
-	a := &App{keep: keep, hosts: opts.Hosts, circuits: opts.Circuits, accounts: opts.Accounts, secure: opts.Secure, proxies: opts.Proxies}
+	a := &App{keep: keep, hosts: opts.Hosts, circuits: opts.Circuits, accounts: opts.Accounts, secure: opts.Secure, proxies: opts.Proxies,
+		metrics: opts.Metrics, requests: opts.Requests}
 	if len(a.hosts) == 0 {
 		a.hosts = loopbackNames
 	}
@@ -157,7 +162,7 @@ func (a *App) engine() *gin.Engine {
 	if err := r.SetTrustedProxies(a.proxies); err != nil {
 		a.front.Log.Error("proxies", "error", err) // they were checked where they were given
 	}
-	r.Use(a.recovered, a.guard)
+	r.Use(a.watched, a.recovered, a.guard)
 	if a.accounts != nil {
 		r.Use(a.accounts.Gate(a.front))
 	}

@@ -108,3 +108,23 @@ func TestServedWithTLS(t *testing.T) {
 	client.CloseIdleConnections()
 	assert.Zero(t, stop())
 }
+
+// Whoever runs it sees each request as a line with its number, and figures by route; neither holds what was typed.
+func TestItIsWatched(t *testing.T) {
+	port := freePort(t)
+	url, _, stop := startedWith(t, "serve", "--dsn", aDatabase(t), "--listen", "127.0.0.1:0", "--metrics", "127.0.0.1:"+port, "--log", "json")
+	seen(t, url+"/library?q=salt")
+	figures := seen(t, "http://127.0.0.1:"+port+"/metrics")
+	assert.Contains(t, figures, `ironthread_request_seconds_count{method="GET",route="/library",status="200"}`)
+	assert.Contains(t, figures, "go_sql_open_connections")
+	assert.NotContains(t, figures, "salt")
+	assert.Equal(t, "ok", seen(t, url+"/readyz"))
+	r, err := http.Get(url + "/library") //nolint:noctx // the server ends with the test
+	require.NoError(t, err)
+	require.NoError(t, r.Body.Close())
+	assert.Regexp(t, `^[0-9a-f]{16}$`, r.Header.Get("X-Request-Id"))
+	assert.Zero(t, stop())
+	code, _, errs := command("", "serve", "--dsn", "postgres://x", "--log", "loud")
+	assert.NotZero(t, code)
+	assert.NotEmpty(t, errs)
+}

@@ -5,6 +5,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -29,7 +30,7 @@ const (
 )
 
 func serveCommand() *cobra.Command {
-	var dsn, workshop string
+	var dsn, workshop, metrics, logs string
 	d := &door{}
 	var memory int
 	cmd := &cobra.Command{
@@ -56,7 +57,20 @@ func serveCommand() *cobra.Command {
 			if memory < leastMemory {
 				return badInput("--memory %d: at least %d MB are needed", memory, leastMemory)
 			}
-			return serve(ctx, cmd, keep, d, web.Options{Workshop: workshop, Bytes: int64(memory) << 20})
+			log, err := logger(cmd.ErrOrStderr(), logs)
+			if err != nil {
+				return err
+			}
+			options := web.Options{Workshop: workshop, Bytes: int64(memory) << 20, Log: log, Requests: true}
+			if metrics != "" {
+				options.Metrics = web.NewMetrics(keep)
+				stop, err := serveMetrics(metrics, options.Metrics)
+				if err != nil {
+					return err
+				}
+				defer stop()
+			}
+			return serve(ctx, cmd, keep, d, options)
 		},
 	}
 	cmd.Flags().StringVar(&d.listen, "listen", defaultListen, "address to listen on; on any but loopback people sign in, over TLS")
@@ -67,9 +81,35 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&d.state, "state", os.Getenv("IRONTHREAD_STATE"), "folder for the certificate made here")
 	cmd.Flags().StringSliceVar(&d.proxies, "proxy", nil, "address of a reverse proxy that ends TLS and is believed about who asks")
 	cmd.Flags().StringVar(&dsn, "dsn", "", "address of the PostgreSQL database")
+	cmd.Flags().StringVar(&metrics, "metrics", "", "address on which Prometheus may ask for figures, such as 127.0.0.1:9464; none else")
+	cmd.Flags().StringVar(&logs, "log", "text", "how the log is written: text or json")
 	cmd.Flags().StringVar(&workshop, "workshop", "Workshop", "the workshop's name")
 	cmd.Flags().IntVar(&memory, "memory", predict.DefaultBytes>>20, "MB that may be kept of what is foretold for all circuits together")
 	return cmd
+}
+
+// logger writes the log as text for people or as JSON for programs.
+func logger(out io.Writer, as string) (*slog.Logger, error) {
+	switch as {
+	case "text":
+		return slog.New(slog.NewTextHandler(out, nil)), nil
+	case "json":
+		return slog.New(slog.NewJSONHandler(out, nil)), nil
+	}
+	return nil, badInput("--log %q: text or json", as)
+}
+
+// serveMetrics answers Prometheus on an address of its own.
+func serveMetrics(listen string, m *web.Metrics) (stop func(), err error) {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return nil, badInput("--metrics: %w", err)
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", m.Handler())
+	server := &http.Server{Handler: mux, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 10 * time.Second, WriteTimeout: 20 * time.Second}
+	go func() { _ = server.Serve(l) }() // it ends with stop
+	return func() { _ = server.Close() }, nil
 }
 
 // serve runs the application until the context ends, then stops it cleanly.
@@ -77,8 +117,9 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, 
 	if err := d.open(); err != nil {
 		return err
 	}
-	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	options.Log = log
+	if options.Log == nil {
+		options.Log = slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	}
 	options.Hosts, options.Address, options.Proxies = d.names, d.address(), d.proxies
 	options.Secure = options.Address != ""
 	code := ""
