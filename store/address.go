@@ -46,7 +46,7 @@ func Empty(ctx context.Context, dsn string) (bool, error) {
 	if err != nil {
 		return false, wrap("connecting", err)
 	}
-	defer c.Close(ctx) //nolint:errcheck // it was only asked
+	defer c.Close(ctx) // it was only asked
 	var n int
 	err = c.QueryRow(ctx, `SELECT count(*) FROM pg_catalog.pg_tables WHERE schemaname NOT IN ('pg_catalog', 'information_schema')`).Scan(&n)
 	return n == 0, wrap("looking for tables", err)

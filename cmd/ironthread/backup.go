@@ -95,7 +95,7 @@ func dsnOr(dsn string) (string, error) {
 func tool(ctx context.Context, dsn, name string, args ...string) error {
 	ctx, cancel := context.WithTimeout(ctx, backupFor)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, name, args...)
+	cmd := exec.CommandContext(ctx, name, args...) //nolint:gosec // pg_dump and pg_restore, with a file of the caller's own
 	env, err := store.Environment(dsn)
 	if err != nil {
 		return badInput("--dsn: %w", err)
@@ -118,7 +118,7 @@ func backup(ctx context.Context, dsn, folder string, now time.Time) (string, err
 	}
 	name := filepath.Join(folder, fmt.Sprintf(backupName, now.UTC().Format("20060102-150405")))
 	part := name + ".part"
-	defer os.Remove(part) //nolint:errcheck // it is there only where something went wrong
+	defer os.Remove(part) // it is there only where something went wrong
 	if err := tool(ctx, dsn, "pg_dump", "--format=custom", "--no-owner", "--no-privileges", "--file="+part); err != nil {
 		return "", err
 	}
@@ -158,5 +158,6 @@ func restore(ctx context.Context, dsn, file string) error {
 	if !empty {
 		return errors.New("that database holds something already; a backup is restored into an empty one only")
 	}
-	return tool(ctx, dsn, "pg_restore", "--single-transaction", "--exit-on-error", "--no-owner", "--no-privileges", "--dbname="+store.Name(dsn), file)
+	return tool(ctx, dsn, "pg_restore", "--single-transaction", "--exit-on-error", "--no-owner", "--no-privileges",
+		"--dbname="+store.Name(dsn), file)
 }
