@@ -60,8 +60,10 @@ func open(t *testing.T) *site {
 	keep := demotest.Open(t)
 	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(t, err)
+	go app.Listen(t.Context())
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)
+	t.Cleanup(app.Close) // its streams end first
 	return &site{server.URL, keep}
 }
 

@@ -4,11 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	vehicle "ironthread/core/car"
@@ -17,7 +19,11 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/probe"
 	"ironthread/core/repair"
+	"ironthread/demo"
+	"ironthread/demo/demotest"
 	"ironthread/library"
+	"ironthread/web"
+	"ironthread/web/people"
 )
 
 // car is a vehicle with faults in it, and the hands of the technician who works on it through
@@ -405,4 +411,79 @@ func TestASetupAtOneTouch(t *testing.T) {
 	c.sees(".thread", "F3.b cannot be reached")
 	c.visit(c.url)
 	require.NotContains(t, c.text(".move .title"), "F3.b")
+}
+
+// Two people at one job: what one writes is told at the other's page at once, without asking again and again.
+func TestNewsOfTheOther(t *testing.T) {
+	s := open(t)
+	one, other := s.tab(t), s.tabSized(t, 390, 844)
+	one.visit(s.url + "/jobs/7")
+	other.visit(s.url + "/jobs/7")
+	other.sees("h1", "Gritter 6")
+	time.Sleep(500 * time.Millisecond) // the stream is open
+	began := time.Now()
+	one.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "heard it too", token: "news-1"})}).then(() => ""), ""`)
+	other.sees("#newer", "Somebody wrote an entry")
+	assert.Less(t, time.Since(began), 4*time.Second)
+	other.click("#newer a")
+	other.sees(".thread", "heard it too")
+}
+
+// A workshop in which people sign in, on a phone: the first lead by the terminal's code, a technician added, a PIN on the
+// device, an entry signed by who has signed in, and the way to another device.
+func TestPeopleSignIn(t *testing.T) {
+	keep := demotest.Open(t)
+	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
+	require.NoError(t, err)
+	t.Cleanup(accounts.Close)
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts, Address: "https://yard.local:8443"})
+	require.NoError(t, err)
+	server := httptest.NewServer(app.Handler())
+	t.Cleanup(server.Close)
+	t.Cleanup(app.Close)
+	s := &site{server.URL, keep}
+	lead := s.tabSized(t, 390, 844)
+	lead.visit(s.url + "/jobs/7")
+	lead.sees("h1", "The first lead")
+	lead.accessible()
+	lead.fill("#code", code)
+	lead.fill("#name", "Maud")
+	lead.fill("#secret", "salt spray on the quay")
+	lead.click("main .btn-primary")
+	lead.sees("h1", "Gritter 6")
+	lead.visit(s.url + "/people")
+	lead.accessible()
+	lead.fill("#name", "Finn")
+	lead.fill("#secret", "four gritters in a row")
+	lead.click("main form:last-of-type .btn-primary")
+	lead.sees("h2", "Finn")
+	lead.visit(s.url + "/join?back=/jobs/7")
+	lead.sees("main", "https://yard.local:8443/jobs/7")
+	lead.accessible()
+
+	tech := s.tabSized(t, 390, 844)
+	tech.visit(s.url + "/jobs/7")
+	tech.sees("h1", "Sign in")
+	tech.accessible()
+	tech.fill("#name", "finn")
+	tech.fill("#secret", "four gritters in a row")
+	tech.click("main .btn-primary")
+	tech.sees("h1", "Gritter 6")
+	tech.visit(s.url + "/me")
+	tech.accessible()
+	tech.fill("#pin", "4821")
+	tech.fill("#secret-pin", "four gritters in a row")
+	tech.click("main form:first-of-type .btn-primary")
+	tech.sees("#notice", "Done.")
+	assert.Equal(t, "true", tech.eval(`String(document.documentElement.scrollWidth <= 390)`))
+	tech.click(".person .dropdown-toggle")
+	tech.click(`form[action="/signout"] button`)
+	tech.sees("label", "Finn, with the PIN of this")
+	tech.fill(`input[name="pin"]`, "4821")
+	tech.click("main form:first-of-type .btn-primary")
+	tech.sees("h1", "In the bay")
+	tech.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "cap looked at", token: "who-1"})}).then(() => ""), ""`)
+	tech.visit(s.url + "/jobs/7")
+	tech.sees(".thread", "cap looked at")
+	tech.sees(".thread", "Finn")
 }

@@ -75,6 +75,9 @@ func (s *Store) Append(ctx context.Context, id int64, saw int, token string, dec
 				return err
 			}
 		}
+		if err := notify(ctx, tx, id); err != nil {
+			return err
+		}
 		return summarise(ctx, tx, id, append(log.Entries, entries...))
 	})
 	return meanwhile, err

@@ -45,6 +45,7 @@ var ErrAlready = errors.New("taken already")
 // Store is a pool of connections to one database. It is safe for use by many goroutines.
 type Store struct {
 	db      *sqlx.DB
+	dsn     string // for the connection that listens
 	patient time.Duration
 }
 
@@ -75,7 +76,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	db.SetMaxOpenConns(maxConnections)
 	db.SetMaxIdleConns(maxConnections)
 	db.SetConnMaxIdleTime(idleTime)
-	s := &Store{db: db, patient: callTimeout}
+	s := &Store{db: db, dsn: dsn, patient: callTimeout}
 	if err := s.begin(ctx); err != nil {
 		db.Close()
 		return nil, err

@@ -77,6 +77,9 @@ type App struct {
 	requests bool
 }
 
+// Listen passes on what is written by anybody, here or at another instance, until the context ends.
+func (a *App) Listen(ctx context.Context) { a.jobs.Listen(ctx) }
+
 // Close leaves all vehicles that are connected, with what was commanded given back.
 func (a *App) Close() { a.jobs.Close() }
 
@@ -216,9 +219,11 @@ func (a *App) Warm(ctx context.Context) {
 
 // Server wraps the handler with the time limits of a public listener.
 func (a *App) Server(addr string) *http.Server {
-	return &http.Server{
+	s := &http.Server{
 		Addr: addr, Handler: a.Handler(), MaxHeaderBytes: maxHeader,
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second,
 		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute,
 	}
+	s.RegisterOnShutdown(a.jobs.EndStreams)
+	return s
 }

@@ -158,6 +158,7 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, 
 		ended <- server.Serve(l)
 	}()
 	go app.Warm(ctx)
+	go app.Listen(ctx)
 	fmt.Fprintf(cmd.OutOrStdout(), "Iron Thread is at %s://%s\n", scheme, l.Addr())
 	d.announce(cmd.OutOrStdout(), code)
 	select {

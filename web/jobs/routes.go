@@ -9,6 +9,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/import", a.importJob)
 	r.GET("/jobs/:id", a.job)
 	r.GET("/jobs/:id/since", a.since)
+	r.GET("/jobs/:id/events", a.events)
 	r.GET("/jobs/:id/more", a.more)
 	r.GET("/jobs/:id/paper", a.paper)
 	r.POST("/jobs/:id/seen", a.record)

@@ -110,7 +110,20 @@ func (a *Accounts) Close() {
 }
 
 // Sessions wraps a handler with the session of each request.
-func (a *Accounts) Sessions(next http.Handler) http.Handler { return a.sessions.LoadAndSave(next) }
+func (a *Accounts) Sessions(next http.Handler) http.Handler {
+	return a.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { next.ServeHTTP(flushing{w}, r) }))
+}
+
+// flushing lets a stream through the sessions' writer, which knows how to flush only by what it wraps.
+type flushing struct{ http.ResponseWriter }
+
+// Flush sends what has been written.
+func (f flushing) Flush() {
+	_ = http.NewResponseController(f.ResponseWriter).Flush() // whoever listened has gone
+}
+
+// Unwrap gives the writer beneath.
+func (f flushing) Unwrap() http.ResponseWriter { return f.ResponseWriter }
 
 // open are the addresses that nobody need be signed in for.
 func open(path string) bool {

@@ -102,6 +102,24 @@ document.addEventListener("htmx:config:request", (e) => {
   if (drawn) e.detail.ctx.request.headers.Drawn = drawn;
 });
 
+// News of what others write to the job on the page: the server says that there is something, and the page asks for it. A
+// page that nobody looks at listens to nothing.
+let listening = null;
+const listen = () => {
+  const box = find("#newer[data-events]"), address = document.hidden ? "" : box?.dataset.events ?? "";
+  if (listening?.address === address) return;
+  listening?.source.close();
+  listening = null;
+  if (!address) return;
+  const source = new EventSource(address);
+  source.addEventListener("newer", () => { const newer = find("#newer"); if (newer) htmx.trigger(newer, "newer"); });
+  listening = { address, source };
+};
+document.addEventListener("DOMContentLoaded", listen);
+document.addEventListener("htmx:after:swap", listen);
+document.addEventListener("visibilitychange", listen);
+window.addEventListener("pagehide", () => listening?.source.close());
+
 // The newest entry of the thread is in sight, and the page that was swapped in says its name.
 const newest = () => {
   const thread = find(".job > .thread");

@@ -1,0 +1,73 @@
+package web_test
+
+import (
+	"bufio"
+	"net/http"
+	"net/http/httptest"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/demo/demotest"
+	"ironthread/web"
+)
+
+// An entry written at one instance is told at another within a second, and no stream outlives its reader.
+func TestNewsReachesOtherInstances(t *testing.T) {
+	keep := demotest.Open(t)
+	one, err := web.New(keep, testOptions())
+	require.NoError(t, err)
+	other, err := web.New(keep, testOptions())
+	require.NoError(t, err)
+	go other.Listen(t.Context())
+	server := httptest.NewServer(other.Handler())
+	defer server.Close()
+	defer other.Close()
+	time.Sleep(300 * time.Millisecond) // it has begun to listen
+
+	ask := func(path string) *http.Response {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, server.URL+path, nil)
+		require.NoError(t, err)
+		r.Host = testHosts[0]
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		return answer
+	}
+	last, err := keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	r := ask("/jobs/7/events?saw=" + strconv.Itoa(last))
+	assert.Equal(t, "text/event-stream", r.Header.Get("Content-Type"))
+	lines := make(chan string, 20)
+	go func() {
+		in := bufio.NewScanner(r.Body)
+		for in.Scan() {
+			lines <- in.Text()
+		}
+		close(lines)
+	}()
+	w := &workshop{t, one.Handler(), keep}
+	began := time.Now()
+	require.Equal(t, http.StatusSeeOther, w.post("/jobs/7/note", "text", "salt under the cap").Code)
+	heard := false
+	for end := time.After(5 * time.Second); !heard; {
+		select {
+		case line := <-lines:
+			heard = line == "event: newer"
+		case <-end:
+			t.Fatal("nothing was told")
+		}
+	}
+	assert.Less(t, time.Since(began), 2*time.Second)
+	assert.Equal(t, "data: "+strconv.Itoa(last+1), <-lines)
+	require.NoError(t, r.Body.Close())
+	behind := ask("/jobs/7/events?saw=0") // whoever is behind is told at once
+	in := bufio.NewScanner(behind.Body)
+	for in.Scan() && in.Text() != "event: newer" { //nolint:revive // it reads on
+	}
+	assert.Equal(t, "event: newer", in.Text())
+	require.NoError(t, behind.Body.Close())
+	assert.Equal(t, http.StatusNoContent, ask("/jobs/7/events?saw=x").StatusCode)
+}
