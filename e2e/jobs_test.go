@@ -436,7 +436,8 @@ func TestPeopleSignIn(t *testing.T) {
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
 	t.Cleanup(accounts.Close)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts, Address: "https://yard.local:8443"})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
+		Address: "https://yard.local:8443"})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)

@@ -46,7 +46,8 @@ func (m *Metrics) Handler() http.Handler {
 const requestID = "X-Request-Id"
 
 // quiet are the addresses that are asked again and again.
-var quiet = map[string]bool{"/static/:version/*file": true, "/healthz": true, "/readyz": true, "/jobs/:id/since": true, "/jobs/:id/events": true,
+var quiet = map[string]bool{"/static/:version/*file": true, "/healthz": true, "/readyz": true, "/jobs/:id/since": true,
+	"/jobs/:id/events":    true,
 	"/jobs/:id/scan/live": true}
 
 // watched notes each request once it is answered.
