@@ -17,20 +17,21 @@ func Grid(each func(name, text string)) {
 		"[{name: a, gives: add-on, asks: low}, {name: b, gives: ground, asks: high}, {name: c, gives: supply, asks: low}]",
 		"[{name: p, gives: pwm, asks: low}, {name: q, gives: ground, asks: high}]",
 	}
+	n := 0
 	for _, volts := range []float64{12.6, 25.2} {
-		for _, amps := range [][]float64{{8}, {22}, {10, 10}, {16, 16}, {24, 24}, {12, 20}} {
+		for _, amps := range [][]float64{{8}, {22}, {30}, {10, 10}, {16, 16}, {24, 24}, {12, 20}} {
 			for _, run := range []float64{0.6, 2.5} {
 				for _, heat := range []float64{60, 95} {
 					for k, who := range requesters {
-						for _, half := range []string{"ok", "unknown"} {
-							var fans []string
-							for i, a := range amps {
-								fans = append(fans, fmt.Sprintf("{name: f%d, amps: %g, half-volts: %s}", i, a, half))
-							}
-							each(fmt.Sprintf("%g V, %v A, %g m, %g °C, %d, %s", volts, amps, run, heat, k, half), fmt.Sprintf(
-								"plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nruns: {box to fans: %gm}\nheat: %g\n",
-								volts, strings.Join(fans, ", "), who, run, heat))
+						n++
+						half := []string{"ok", "unknown"}[n%2]
+						var fans []string
+						for i, a := range amps {
+							fans = append(fans, fmt.Sprintf("{name: f%d, amps: %g, half-volts: %s}", i, a, half))
 						}
+						each(fmt.Sprintf("%g V, %v A, %g m, %g °C, %d, %s", volts, amps, run, heat, k, half), fmt.Sprintf(
+							"plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nruns: {box to fans: %gm}\nheat: %g\n",
+							volts, strings.Join(fans, ", "), who, run, heat))
 					}
 				}
 			}
