@@ -1,0 +1,127 @@
+package rewire
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Whoever asks is joined to the line of the coils that make its speed, by what its own line gives: what pulls to ground
+// straight, what gives plus and what is inverted through a relay that turns it round.
+
+// joinLines joins the coils of a stage, and lets the high line bring low with it: a diode carries the high line's pull to
+// the low line's coils, and not the other way.
+func (d *drawing) joinLines() {
+	for _, line := range d.lines {
+		for i := 1; i < len(line); i++ {
+			d.wire(line[0], line[i], "GN", "in the box")
+		}
+	}
+	if len(d.lines[0]) > 0 && len(d.lines[1]) > 0 {
+		d.part("D1", `kind: diode, label: high brings low with it, at: new box`)
+		d.wire(d.lines[0][0], "D1.a", "GN/WH", "in the box")
+		d.wire("D1.k", d.lines[1][0], "GN/WH", "in the box")
+	}
+}
+
+// requesters joins whoever asks to the line of the speed it asks for, and notes how each is made to ask.
+func (d *drawing) requesters() {
+	outputs := 0
+	output := func(does string, r Requester) string {
+		outputs++
+		d.pins = append(d.pins, fmt.Sprintf("\"%d\": {%s: %q}", outputs, does, r.Name))
+		return fmt.Sprintf("ECU.%d", outputs)
+	}
+	sources := false
+	for k, r := range d.w.Requesters {
+		name := fmt.Sprintf("%d", k+1)
+		stage := max(0, slices.Index(d.w.Speeds, r.Asks))
+		at := ""
+		if len(d.lines[stage]) > 0 {
+			at = d.lines[stage][0]
+		}
+		d.asks[r.Name] = fmt.Sprintf("commands: [%q]", r.Name)
+		_, minus := d.coil()
+		switch {
+		case r.Gives == Kill:
+		case r.Gives == Pulses && at == "" && d.pulsed() != r.Name: // the first one's line carries every speed
+			delete(d.asks, r.Name)
+		case r.Gives == Pulses && at == "":
+			d.wire(output("pwm-on", r), "FM.c", "GN", "box to controller")
+		case r.Gives == Pulses: // no relay listens to them
+			delete(d.asks, r.Name)
+		case at == "": // a module is told its speed by pulses alone
+			delete(d.asks, r.Name)
+		case r.Gives == Ground && !r.Inverted:
+			d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
+		case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
+			d.relay("KI"+name, "break", r.Name+", the other way round")
+			plus, _ := d.coil()
+			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
+			d.wire("KI"+name+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
+			d.wire(at, "KI"+name+".87a", "GN", "in the box")
+			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+		case r.Gives == Supply: // a relay turns plus into a pull to ground
+			sources = true
+			d.relay("KI"+name, "make", r.Name+", turned to ground")
+			plus, _ := d.coil()
+			d.wire(output("sources-on", r), "KI"+name+"."+plus, "BU", "box to controller")
+			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
+			d.wire(at, "KI"+name+".87", "GN", "in the box")
+			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+		case r.Gives == Switch, r.Gives == Pressure:
+			kind, key, where := "thermoswitch", "coolant", "radiator"
+			if r.Gives == Pressure {
+				kind, key, where = "pressure-switch", "pressure", "refrigerant line"
+			}
+			d.part("TS"+name, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens,
+				r.Name,
+				where))
+			d.wire(at, "TS"+name+".1", "GN/BU", "box to fans")
+			d.wire("TS"+name+".c", "G1", "BN", "fans to ground")
+			d.asks[r.Name] = fmt.Sprintf("%s: %g", key, r.Closes+1)
+		case r.Gives == AddOn:
+			ao, fuse := "AO"+name, "FA"+name
+			d.part(ao, fmt.Sprintf(`kind: controller, pins: {"1": {sinks-on: %q}, P: {power: true}, G: {ground: true}}, label: %q, price: 60`,
+				r.Name, r.Name))
+			d.part(fuse, fmt.Sprintf("kind: fuse, amps: 5, style: mini, label: %q, at: new box", "feed of "+r.Name))
+			d.wire(d.keyed(), fuse+".a", "OG", "in the box")
+			d.wire(fuse+".b", ao+".P", "OG", "box to controller")
+			d.wire(ao+".G", "G1", "BN", "box to controller")
+			d.wire(at, ao+".1", "GN/OG", "box to controller")
+		case r.Gives == Toggle:
+			d.part("S"+name, fmt.Sprintf("kind: switch, closed-when: asked, label: %q, at: dash", r.Name))
+			d.wire(at, "S"+name+".a", "GN/VT", "box to controller")
+			d.wire("S"+name+".b", "G1", "BN", "fans to ground")
+			d.asks[r.Name] = "S" + name + ": on"
+		}
+		d.rule(r, stage)
+	}
+	if outputs == 0 {
+		return
+	}
+	d.pins = append(d.pins, `"G": {ground: true}`)
+	if sources {
+		d.pins = append(d.pins, `"P": {power: true}`)
+		d.wire(d.keyed(), "ECU.P", "OG", "box to controller")
+	}
+	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
+	d.wire("ECU.G", "G1", "BN", "box to controller")
+}
+
+// rule is when a controller's output asks, left to itself: settings to begin from (common practice), to be set to the
+// controller's own.
+func (d *drawing) rule(r Requester, stage int) {
+	on := 95 + 8*stage
+	switch {
+	case d.asks[r.Name] == "" || !strings.HasPrefix(d.asks[r.Name], "commands"):
+	case r.Gives == AddOn:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %g, off-below: %g}", r.Name, r.Closes, r.Opens))
+	case r.Gives == Ground:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %d, off-below: %d}", r.Name, on, on-5))
+	case r.Gives == Supply:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {or: [ac]}", r.Name))
+	case r.Gives == Pulses:
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {from: {at: 92, duty: 25}, to: {at: 104, duty: 90}}", r.Name))
+	}
+}
