@@ -54,24 +54,27 @@ const checkWithin = 20 * time.Second
 // maxCSV bounds a list that is read in, bytes.
 const maxCSV = 64 << 10
 
-// plug gives the check that an address asks for.
-func plug(b *worked.File, c *gin.Context) (*pincheck.Check, error) {
+// plug gives the check that an address asks for; the page is answered where there is none.
+func (a *Circuits) plug(c *gin.Context) (h store.Harness, b *worked.File, check *pincheck.Check, ok bool) {
+	if h, b, ok = a.harnessAt(c); !ok {
+		return h, b, nil, false
+	}
 	list := b.Drawn.OfKind(harness.KindController)
 	if len(list) == 0 {
-		return nil, errors.New("there is no controller in this circuit, so there is no plug to check")
+		a.Fail(c, http.StatusUnprocessableEntity, "There is no controller in this circuit, so there is no plug to check.")
+		return h, b, nil, false
 	}
-	name := c.DefaultQuery("controller", list[0].Name)
-	return pincheck.New(b.Model, name, c.Query("relays") == "out")
+	check, err := pincheck.New(b.Model, c.DefaultQuery("controller", list[0].Name), c.Query("relays") == "out")
+	if err != nil {
+		a.Refuse(c, err)
+		return h, b, nil, false
+	}
+	return h, b, check, true
 }
 
 func (a *Circuits) pins(c *gin.Context) {
-	h, b, ok := a.harnessAt(c)
+	h, b, check, ok := a.plug(c)
 	if !ok {
-		return
-	}
-	check, err := plug(b, c)
-	if err != nil {
-		a.Refuse(c, err)
 		return
 	}
 	ctx, stop := context.WithTimeout(c.Request.Context(), checkWithin)
@@ -148,13 +151,8 @@ func (p *pinsPage) fill(cells [][]pincheck.Cell) {
 
 // pinsList hands the check out as a list, one row a cavity: what should be shown where nothing was read yet.
 func (a *Circuits) pinsList(c *gin.Context) {
-	h, b, ok := a.harnessAt(c)
+	h, _, check, ok := a.plug(c)
 	if !ok {
-		return
-	}
-	check, err := plug(b, c)
-	if err != nil {
-		a.Refuse(c, err)
 		return
 	}
 	p := &pinsPage{}
@@ -180,13 +178,8 @@ func (a *Circuits) pinsList(c *gin.Context) {
 
 // readPins reads such a list in: rows and columns are found by their names, whatever their order.
 func (a *Circuits) readPins(c *gin.Context) {
-	h, b, ok := a.harnessAt(c)
+	h, _, check, ok := a.plug(c)
 	if !ok {
-		return
-	}
-	check, err := plug(b, c)
-	if err != nil {
-		a.Refuse(c, err)
 		return
 	}
 	text := c.PostForm("text")
