@@ -17,11 +17,13 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/core/repair"
 	"ironthread/demo"
 	"ironthread/demo/demotest"
 	"ironthread/library"
+	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/people"
 )
@@ -442,7 +444,7 @@ func TestPeopleSignIn(t *testing.T) {
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)
 	t.Cleanup(app.Close)
-	s := &site{server.URL, keep}
+	s := &site{url: server.URL, keep: keep}
 	lead := s.tabSized(t, 390, 844)
 	lead.visit(s.url + "/jobs/7")
 	lead.sees("h1", "The first lead")
@@ -487,4 +489,78 @@ func TestPeopleSignIn(t *testing.T) {
 	tech.visit(s.url + "/jobs/7")
 	tech.sees(".thread", "cap looked at")
 	tech.sees(".thread", "Finn")
+}
+
+// The network is cut while two phones record fifteen entries each: all are kept on their devices, shown as kept, and once it
+// is back they are there, each once, each phone's in its order.
+func TestANetworkGap(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	const entries = 15
+	phones := []*tab{s.tabSized(t, 390, 844), s.tabSized(t, 390, 844)}
+	for _, b := range phones {
+		b.visit(s.url + "/jobs/7/more")
+		b.sees("label", "A note")
+	}
+	before, err := s.keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	s.down.Store(true)
+	for n := range entries {
+		for k, b := range phones {
+			b.eval(fmt.Sprintf(`(document.querySelector("#text").value = "phone %d, entry %02d", "")`, k, n))
+			b.click(`form[action$="/note"] .btn-primary`)
+			b.sees("#kept", fmt.Sprintf("%d %s kept on this device", n+1, map[bool]string{true: "entry is", false: "entries are"}[n == 0]))
+		}
+	}
+	phones[0].sees("#kept", "phone 0, entry 14")
+	now, err := s.keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	require.Equal(t, before, now, "nothing has got through")
+	s.down.Store(false)
+	for _, b := range phones {
+		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`document.querySelector("#kept").hidden`))
+		require.NoError(t, err)
+	}
+	log, err := s.keep.Entries(context.WithoutCancel(t.Context()), 7)
+	require.NoError(t, err)
+	require.Len(t, log, before+2*entries)
+	next := map[string]int{}
+	for _, e := range log[before:] {
+		phone := e.Body.Text[:len("phone 0")]
+		assert.Equal(t, fmt.Sprintf("%s, entry %02d", phone, next[phone]), e.Body.Text, "in order, and once")
+		next[phone]++
+	}
+	// What the server will not take is said, and stays until it has been read.
+	b := phones[0]
+	s.down.Store(true)
+	b.eval(`(document.querySelector("#text").value = "too late", "")`)
+	b.click(`form[action$="/note"] .btn-primary`)
+	b.sees("#kept", "1 entry is kept")
+	_, err = s.keep.Append(context.WithoutCancel(t.Context()), 7, 0, "", func(*store.Log) ([]job.Entry, error) {
+		return []job.Entry{{Kind: job.Closed, Who: "Maud", At: time.Now(), Body: job.Body{Text: "done"}}}, nil
+	})
+	require.NoError(t, err)
+	s.down.Store(false)
+	b.sees("#kept", "This job is closed")
+	b.accessible()
+	b.click("#kept button")
+	assert.Equal(t, "true", b.eval(`String(document.querySelector("#kept").hidden)`))
+}
+
+// A job seen before is there without the server, and says that it is as it was last seen.
+func TestAPageSeenBefore(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/7")
+	b.eval(`navigator.serviceWorker.ready.then(() => ""), ""`)
+	_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`navigator.serviceWorker.controller !== null`))
+	require.NoError(t, err)
+	b.visit(s.url + "/jobs/7")
+	b.sees("h1", "Gritter 6")
+	time.Sleep(time.Second) // the page is being kept
+	s.down.Store(true)
+	b.visit(s.url + "/jobs/7")
+	b.sees("h1", "Gritter 6")
+	b.sees("[role=status]", "as it was last seen here")
 }

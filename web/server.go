@@ -170,6 +170,9 @@ func (a *App) engine() *gin.Engine {
 		r.Use(a.accounts.Gate(a.front))
 	}
 	r.GET("/static/:version/*file", a.static.Serve)
+	for _, name := range room.Named {
+		r.GET(name, a.static.ServeNamed)
+	}
 	r.GET("/healthz", a.health)
 	r.GET("/readyz", a.health)
 	for _, room := range a.rooms {

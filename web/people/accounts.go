@@ -127,7 +127,8 @@ func (f flushing) Unwrap() http.ResponseWriter { return f.ResponseWriter }
 
 // open are the addresses that nobody need be signed in for.
 func open(path string) bool {
-	return strings.HasPrefix(path, "/static/") || slices.Contains([]string{"/healthz", "/readyz", "/signin", "/manifest.webmanifest"}, path)
+	return strings.HasPrefix(path, "/static/") || slices.Contains(room.Named, path) ||
+		slices.Contains([]string{"/healthz", "/readyz", "/signin"}, path)
 }
 
 // leadOnly are the addresses that a lead alone may post to, as they are routed.

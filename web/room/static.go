@@ -53,7 +53,7 @@ func NewStatic() (*Static, error) {
 		case ".woff2":
 			f.kind = "font/woff2"
 		}
-		if path.Ext(name) != ".woff2" {
+		if path.Ext(name) != ".woff2" && path.Ext(name) != ".png" {
 			var z bytes.Buffer
 			w := gzip.NewWriter(&z)
 			if _, err := w.Write(b); err != nil {
@@ -78,6 +78,25 @@ func NewStatic() (*Static, error) {
 
 // url gives a file's address.
 func (s *Static) URL(name string) string { return "/static/" + s.version + "/" + name }
+
+// Named are the files that browsers look for at the root, under a name that never changes.
+var Named = []string{"/sw.js", "/manifest.webmanifest", "/icon-192.png", "/icon-512.png"}
+
+// ServeNamed gives one of [Named]; a browser asks each time whether it is another by now.
+func (s *Static) ServeNamed(c *gin.Context) {
+	f := s.files[c.Request.URL.Path]
+	if strings.HasSuffix(c.Request.URL.Path, ".webmanifest") {
+		f.kind = "application/manifest+json"
+	}
+	h := c.Writer.Header()
+	h.Set("Cache-Control", "no-cache")
+	h.Set("ETag", `"`+s.version+`"`)
+	if c.GetHeader("If-None-Match") == `"`+s.version+`"` {
+		c.Status(http.StatusNotModified)
+		return
+	}
+	c.Data(http.StatusOK, f.kind, f.plain)
+}
 
 func (s *Static) Serve(c *gin.Context) {
 	f, ok := s.files[c.Param("file")]

@@ -1,0 +1,110 @@
+// What is recorded while the server cannot be reached stays on this device and is sent once the server is back: in order, and
+// each once, by the token that every form carries. What the server then refuses is shown with its reason and stays until
+// somebody has read it. What needs the server (the next move, a figure) is not pretended here.
+"use strict";
+
+const keptKey = "kept-entries";
+const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike)$/;
+const mostKept = 200;
+
+const signedAs = () => document.querySelector(".person .dropdown-toggle")?.lastChild?.textContent.trim() ?? "";
+const readKept = () => { try { return JSON.parse(localStorage.getItem(keptKey) ?? "[]"); } catch { return []; } };
+const writeKept = (list) => { localStorage.setItem(keptKey, JSON.stringify(list)); showKept(); };
+const freshToken = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
+
+// How the kept entries are shown, on every page.
+const showKept = () => {
+  const box = document.querySelector("#kept");
+  if (!box) return;
+  const list = readKept(), waiting = list.filter((x) => !x.refused).length;
+  box.hidden = list.length === 0;
+  box.replaceChildren();
+  if (!list.length) return;
+  const head = document.createElement("strong");
+  head.textContent = waiting
+    ? `${waiting} ${waiting === 1 ? "entry is" : "entries are"} kept on this device and sent once the server is back.`
+    : "The server did not take what is listed here.";
+  const lines = document.createElement("ul");
+  for (const item of list) {
+    const line = document.createElement("li");
+    line.textContent = `${new Date(item.at).toLocaleTimeString()} ${item.what}`;
+    if (item.refused) {
+      const read = document.createElement("button");
+      read.type = "button";
+      read.className = "btn btn-link";
+      read.textContent = "Read";
+      read.addEventListener("click", () => writeKept(readKept().filter((x) => x.token !== item.token)));
+      line.append(`: ${item.refused} `, read);
+    } else if (item.who !== signedAs()) line.append(` (${item.who}'s: sign in as ${item.who} to send it)`);
+    lines.append(line);
+  }
+  box.append(head, lines);
+};
+
+// An entry whose request never reached the server is kept; every form on the page gets another token, so that the next entry
+// is one of its own.
+document.addEventListener("htmx:error", (e) => {
+  const ctx = e.detail.ctx, form = ctx?.sourceElement?.closest?.("form");
+  if (!form || ctx.response || ctx.request?.method?.toUpperCase() !== "POST") return;
+  const url = new URL(ctx.request.action, location.href).pathname;
+  const entries = [...(ctx.request.body ?? new FormData(form)).entries()];
+  const token = entries.find(([name]) => name === "token")?.[1];
+  const list = readKept();
+  if (!keepable.test(url) || !token || list.length >= mostKept || entries.some(([, value]) => typeof value !== "string")) return;
+  const shown = entries.filter(([name, value]) => value && !["token", "saw"].includes(name)).map(([, value]) => value);
+  list.push({ url, token, body: entries, at: Date.now(), who: signedAs(), what: shown.join(", ").slice(0, 90) });
+  writeKept(list);
+  for (const field of document.querySelectorAll('input[name="token"]')) field.value = freshToken();
+  e.stopImmediatePropagation(); // nothing is lost, so that nobody need be told to try again
+}, { capture: true });
+
+// One after the other, the oldest first; the first that does not get through ends it.
+const sendKept = async () => {
+  let sent = 0;
+  for (let item; (item = readKept().find((x) => !x.refused && x.who === signedAs()));) {
+    let answer;
+    try {
+      const body = new URLSearchParams(item.body), signal = AbortSignal.timeout(15000);
+      answer = await fetch(item.url, { method: "POST", body, redirect: "manual", signal });
+    } catch { break; }
+    const taken = answer.type === "opaqueredirect" || answer.ok; // now, or once before
+    if (!taken && (answer.status === 401 || answer.status === 429 || answer.status >= 500)) break;
+    let list = readKept();
+    if (taken) { list = list.filter((x) => x.token !== item.token); sent++; }
+    else {
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      const why = page.querySelector("#notice")?.textContent.trim() || `the server answered ${answer.status}`;
+      list = list.map((x) => (x.token === item.token ? { ...x, refused: why } : x));
+    }
+    writeKept(list);
+  }
+  const newer = document.querySelector("#newer");
+  if (sent && newer) htmx.trigger(newer, "newer"); // what others wrote meanwhile is shown with it
+};
+const trySending = () => {
+  if (!readKept().some((x) => !x.refused)) return;
+  if (navigator.locks) navigator.locks.request(keptKey, { ifAvailable: true }, (lock) => lock && sendKept());
+  else sendKept();
+};
+addEventListener("online", trySending);
+setInterval(trySending, 4000);
+document.addEventListener("DOMContentLoaded", () => { showKept(); trySending(); });
+
+// Pages seen before are there without the server, as they were; whoever signs out leaves none behind.
+if ("serviceWorker" in navigator && isSecureContext) {
+  addEventListener("load", () => { navigator.serviceWorker.register("/sw.js").catch(() => {}); }); // a browser may not permit it
+  if (location.pathname === "/signin") caches.keys().then((names) => names.forEach((name) => caches.delete(name)));
+}
+
+// The screen stays on while something is commanded: hands are at the fan, not at the phone.
+let awake = null;
+const stayAwake = async () => {
+  const held = Boolean(document.querySelector("#live .held b")) && !document.hidden;
+  if (held && !awake && navigator.wakeLock) {
+    awake = await navigator.wakeLock.request("screen").catch(() => null);
+    awake?.addEventListener("release", () => { awake = null; });
+  } else if (!held && awake) awake.release();
+};
+document.addEventListener("htmx:after:swap", stayAwake);
+document.addEventListener("visibilitychange", stayAwake);
+document.addEventListener("DOMContentLoaded", stayAwake);
