@@ -1,6 +1,7 @@
 # make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
 # make test   everything: packages, browser tests, a throw-away database; then again, short, with the race
 #             detector, the packages in which more than one goroutine works
+# make soak   what takes an hour or so: 100,000 jobs, 64 people signed in, server and database killed 200 times, fuzzing
 # make deb    a Debian package with the service and a nightly backup, under bin/
 # make lint   gofmt, vet and the linter
 
@@ -10,7 +11,7 @@ VERSION ?= 0.1.0
 RACE = ./core/predict ./core/diagnose ./core/study ./core/sheet ./web/...
 GO ?= go
 
-.PHONY: demo test lint build needs bench deb
+.PHONY: demo test lint build needs bench deb soak
 
 build:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed; see https://go.dev/doc/install" >&2; exit 1; }
@@ -25,6 +26,14 @@ test:
 	@scripts/need postgresql ngspice chromium
 	$(GO) test -timeout 20m ./...
 	$(GO) test -timeout 20m -race -short $(RACE)
+
+soak:
+	@scripts/need postgresql
+	IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
+	IRONTHREAD_KILLS=200 $(GO) test -timeout 60m -v -run 'WhileWriting' ./cmd/ironthread
+	@for at in ./core/harness ./core/electric ./core/probe ./core/livelog ./core/bench ./scan/doip ./scan/uds; do \
+	  for name in $$($(GO) test -list '^Fuzz' $$at | grep '^Fuzz'); do \
+	    $(GO) test -run XXX -fuzz "^$$name$$" -fuzztime 5m $$at || exit 1; done; done
 
 deb: build
 	@scripts/deb $(VERSION)

@@ -235,7 +235,7 @@ func TestAPINOnADevice(t *testing.T) {
 		return b.do(http.MethodPost, "/signin", "person", id, "pin", pin).Code
 	}
 	tech.do(http.MethodPost, "/signout")
-	says(t, tech.do(http.MethodGet, "/signin").Body.String(), "Finn, with the PIN of this")
+	says(t, strings.Join(strings.Fields(tech.do(http.MethodGet, "/signin").Body.String()), " "), "Finn, with the PIN of this device")
 	assert.Equal(t, http.StatusSeeOther, byPIN(tech, "4821"))
 	assert.Equal(t, http.StatusUnauthorized, byPIN(lead.device(), "4821"), "another device")
 	tech.do(http.MethodPost, "/signout")
