@@ -54,6 +54,7 @@ document.addEventListener("htmx:error", (e) => {
   const shown = entries.filter(([name, value]) => value && !["token", "saw"].includes(name)).map(([, value]) => value);
   list.push({ url, token, body: entries, at: Date.now(), who: signedAs(), what: shown.join(", ").slice(0, 90) });
   writeKept(list);
+  form.reset(); // as if it had been taken
   for (const field of document.querySelectorAll('input[name="token"]')) field.value = freshToken();
   e.stopImmediatePropagation(); // nothing is lost, so that nobody need be told to try again
 }, { capture: true });
