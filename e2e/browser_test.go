@@ -106,7 +106,8 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 			// A refused form is answered with 422, and one that could not be recorded with 503;
 			// the browser logs both.
 			expected := strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 503")
-			cut := s.gaps && (strings.Contains(e.Entry.Text, "net::ERR_") || strings.Contains(e.Entry.Text, "fetching the script"))
+			cut := s.gaps && (strings.Contains(e.Entry.Text, "net::ERR_") ||
+				strings.Contains(e.Entry.Text, "fetching the script"))
 			if e.Entry.Level == log.EntryLevelError && !expected && !cut {
 				complain("log: " + e.Entry.Text)
 			}
