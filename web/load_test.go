@@ -117,8 +117,8 @@ func TestManyWhoHaveSignedIn(t *testing.T) {
 	_, tech := staffed(t)
 	server := httptest.NewServer(tech.app.Handler())
 	defer server.Close()
-	paths := []string{"/", "/jobs/2", "/jobs/5", "/jobs/7", "/logbook", "/library", "/harnesses/f3-twin-series-parallel?state=low", "/jobs/5/why",
-		"/jobs/4/report", "/bench/wire"}
+	paths := []string{"/", "/jobs/2", "/jobs/5", "/jobs/7", "/logbook", "/library",
+		"/harnesses/f3-twin-series-parallel?state=low", "/jobs/5/why", "/jobs/4/report", "/bench/wire"}
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: clients}}
 	ask := func(path string) (int, time.Duration) {
 		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, server.URL+path, nil)
