@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/bench"
+	"ironthread/core/harness"
 )
 
 func work(t *testing.T, sheet string, typed map[string]string) *bench.Result {
@@ -53,11 +54,16 @@ func TestEverySheetAnswers(t *testing.T) {
 		r := work(t, s.Name, nil)
 		require.NotEmpty(t, r.Lines, s.Name)
 		assert.True(t,
-			r.Circuit != "" || r.Curve != nil || s.Name == "card" || s.Name == "motor" || s.Name == "windings" || s.Name == "relay",
+			r.Circuit != "" || r.Curve != nil,
 			"%s has a picture", s.Name)
 		for _, l := range r.Lines {
 			assert.NotRegexp(t, `NaN|Inf|%!`, l.Value, "%s: %s", s.Name, l.Label)
 			assert.NotEmpty(t, l.Label+l.Source, s.Name)
+		}
+		if r.Circuit != "" {
+			c, err := harness.Read([]byte(r.Circuit))
+			require.NoError(t, err, s.Name)
+			require.NotNil(t, c.State(r.State), s.Name)
 		}
 		if c := r.Curve; c != nil {
 			require.Len(t, c.Y, len(c.X), s.Name)

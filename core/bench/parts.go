@@ -161,6 +161,13 @@ func card(v Values) (*Result, error) {
 		r.say(fmt.Sprintf("Fan by %s (%.2f Ω before it)", taps[i].name, taps[i].ohms), "the fan through what lies between", solved,
 			"%.0f %% of full speed, %.1f A, %.0f W in the card", 100*p.Motors["M"].RPM/full, amps, amps*amps*taps[i].ohms)
 	}
+	if len(taps) > 1 {
+		curve, err := speedOver(v.Of("supply"), v.Of("amps"), 1.25*taps[len(taps)-1].ohms)
+		if err != nil {
+			return nil, err
+		}
+		r.Curve = curve
+	}
 	r.say("Common terminal", "the end from which the next tap is nearest: it has the limiter and meets no resistor", practice, "%s, "+
 		"likely", taps[0].name)
 	r.Cautions = append(r.Cautions, "Which end is the common one cannot be told by ohms alone where both end steps are small: follow the "+
@@ -224,7 +231,40 @@ func motor(v Values) (*Result, error) {
 		100*p.Motors["M"].RPM/full)
 	r.say("It stalls below", "I · Rₐ with a tenth of the running torque", practice+"; friction is a default", "%.1f V", 0.1*f.Amps*ohms)
 	r.Wish["inrush"] = figureOf(start)
+	r.Curve = &Curve{Title: "Amps over the volts at its plug", XUnit: "V", Unit: "A", At: f.Volts, Mark: "read"}
+	for k := 2; k <= 24; k++ {
+		u := f.Volts * float64(k) / 20
+		at := strings.Replace(alone(f.Volts, f.Amps, start, 0), fmt.Sprintf("off: %g, running: %g", f.Volts, f.Volts),
+			fmt.Sprintf("off: %g, running: %g", u, u), 1)
+		if u < 1 || u > mostSupply {
+			continue
+		}
+		point, err := solve(at)
+		if err != nil {
+			return nil, err
+		}
+		r.Curve.X, r.Curve.Y = append(r.Curve.X, u), append(r.Curve.Y, math.Abs(point.Wires[0].Amps))
+	}
 	return r, nil
+}
+
+// speedOver is a fan's speed over the ohms before it, per cent of what it turns at without any.
+func speedOver(u, amps, most float64) (*Curve, error) {
+	full, err := fullSpeed(u, amps, 5*amps)
+	if err != nil {
+		return nil, err
+	}
+	c := &Curve{Title: "Speed over the ohms before the fan", XUnit: "Ω", Unit: "% of full speed", At: math.NaN()}
+	const points = 16
+	for k := range points + 1 {
+		ohms := max(0.001, most*float64(k)/points)
+		p, err := solve(alone(u, amps, 5*amps, ohms))
+		if err != nil {
+			return nil, err
+		}
+		c.X, c.Y = append(c.X, ohms), append(c.Y, 100*p.Motors["M"].RPM/full)
+	}
+	return c, nil
 }
 
 var windingsSheet = &Sheet{
@@ -245,6 +285,10 @@ var windingsSheet = &Sheet{
 					"again.", w, ohms))
 			}
 		}
+		r.Circuit, r.State = fmt.Sprintf("harness: 1\ntitle: A motor with two windings\nsupply: {off: 12.6, running: 12.6}\nparts:\n"+
+			"  BAT: {kind: battery, ohms: 0.001}\n  M: {kind: motor, volts: 12.6, windings: {low: {+: low, -: com, amps: %.4g}, "+
+			"high: {+: high, -: com, amps: %.4g, rpm: 2400}}}\nwires:\n  BAT.+ - M.high: RD 10mm2 0.1m\n  M.com - BAT.-: BN 10mm2 0.1m\n"+
+			"states:\n  on: {}\n", v.Of("low-amps"), v.Of("high-amps")), "on"
 		ratio := v.Of("high-amps") / v.Of("low-amps")
 		r.say("High against low", "I high / I low", practice+": half again as much on high", "%.2f times", ratio)
 		switch {
@@ -280,6 +324,10 @@ var relaySheet = &Sheet{
 		if n := coil / (scale * scale); n < 50 || n > 180 {
 			r.Cautions = append(r.Cautions, fmt.Sprintf("%.0f Ω is outside what relay coils have (some 60 to 110, up to 170 in service data; "+
 				"common practice).", coil))
+		}
+		r.Curve = &Curve{Title: "Coil over its temperature", XUnit: "°C", Unit: "Ω", At: v.Of("warm"), Mark: "yours"}
+		for celsius := -40.0; celsius <= 150; celsius += 10 {
+			r.Curve.X, r.Curve.Y = append(r.Curve.X, celsius), append(r.Curve.Y, coil*(1+0.00393*(celsius-20)))
 		}
 		contact := max(0, v.Of("contact")-v.Of("leads"))
 		lost := contact * v.Of("load")

@@ -104,6 +104,12 @@ func (p *Proposal) Sheets(w *Wish) (*Build, error) {
 		return nil, err
 	}
 	b := &Build{Rules: rules(p.Circuit)}
+	if _, rating, ok := d.mainFuse(); ok {
+		b.Rules = append([]Rule{{"Feeds", fmt.Sprintf("Each feed's fuse sits as near the battery as can be. Before its fuse nothing clears "+
+			"a short: where a "+
+			"feed is longer than a hand's breadth there, a main fuse of %g A at the post protects it; sleeve it either way.", rating)}},
+			b.Rules...)
+	}
 	d.buy(b, p)
 	d.cut(b)
 	d.cards(b)

@@ -36,6 +36,7 @@ func TestSheets(t *testing.T) {
 	}
 	assert.Equal(t, map[string]bool{"K1": false, "K2": false, "K3": true, "KI3": false}, five)
 	assert.Contains(t, b.Bench[len(b.Bench)-1], "none may remain")
+	assert.Contains(t, b.Rules[0].Text, "a main fuse of 50 A at the post") // 31 A are less than three quarters of it, and not of 40 A
 
 	shows := map[string]string{}
 	for _, s := range b.Steps {

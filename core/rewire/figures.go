@@ -125,6 +125,12 @@ func (d *design) sizes() []Sized {
 				100*amps/spec.Amps, spec.Amps),
 		}})
 	}
+	if total, rating, ok := d.mainFuse(); ok {
+		list = append(list, Sized{What: "main fuse at the battery", Amps: rating, Load: round(total/rating, 2), Because: []string{
+			fmt.Sprintf("%.1f A at the most through all feeds, %.0f %% of %g A; it is not drawn: where the feeds are longer than a hand's "+
+				"breadth "+
+				"before their own fuses, one main fuse at the post clears a short in them", total, 100*total/rating, rating)}})
+	}
 	for _, p := range d.c.OfKind(harness.KindResistor) {
 		spec := p.Spec.(*harness.Resistor)
 		low := d.points[d.w.Speeds[0]]
@@ -153,6 +159,15 @@ func (d *design) sizes() []Sized {
 		}})
 	}
 	return list
+}
+
+// mainFuse is the fuse that all feeds together want at the battery's post, by the most that they carry in any state.
+func (d *design) mainFuse() (total, rating float64, ok bool) {
+	for _, p := range d.points {
+		total = max(total, math.Abs(d.fromBattery(p)))
+	}
+	rating, ok = size.Fuse(total)
+	return total, rating, ok
 }
 
 func round(v float64, places int) float64 {

@@ -49,6 +49,7 @@ type wishPage struct {
 	Fans     []string
 	Effects  []severity
 	Doubts   []string // about the harness that is there now
+	Replaces string   // what its fans take, beside what these do
 	Conducts []string // what is warned of in the state that is shown
 	WhatIf   string
 }
@@ -134,7 +135,7 @@ func (a *Rewire) answer(c *gin.Context, p *wishPage, f wishForm) error {
 	}
 	p.Wish = work.wish
 	if there := work.wish.There; there != nil {
-		if p.Doubts, err = doubts(there); err != nil {
+		if p.Doubts, p.Replaces, err = doubts(there, work.wish); err != nil {
 			return err
 		}
 	}
@@ -171,17 +172,39 @@ func sentence(err error) error {
 }
 
 // doubts is what a look at the harness that is there finds: a feed without a fuse, a diode the wrong way round, coils that
-// are fed with the key off.
-func doubts(c *harness.Circuit) ([]string, error) {
+// are fed with the key off; and what its fans take at their fastest, the engine running, beside what those of the wish do.
+func doubts(c *harness.Circuit, w *rewire.Wish) (found []string, replaces string, err error) {
 	m, err := electric.New(c)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	var list []string
-	for _, w := range trace.Doubts(m) {
-		list = append(list, w.Text)
+	most := 0.0
+	for _, s := range c.States {
+		at := *s
+		at.Running = s.Key && !s.Cranking
+		point, err := m.Solve(electric.Condition{State: &at})
+		if err != nil {
+			return nil, "", err
+		}
+		amps := 0.0
+		for _, fan := range point.Motors {
+			amps += fan.Amps
+		}
+		most = max(most, amps)
 	}
-	return list, nil
+	wished := 0.0
+	for _, fan := range w.Fans {
+		wished += fan.Amps
+	}
+	if most > 0 {
+		replaces = fmt.Sprintf("The fans that are there take up to %.0f A together with the engine running; those of the wish are rated "+
+			"for %.0f A. "+
+			"Air goes with the fans' own size and speed: more amps of one make of fan are more air.", most, wished)
+	}
+	for _, x := range trace.Doubts(m) {
+		found = append(found, x.Text)
+	}
+	return found, replaces, nil
 }
 
 func (p *wishPage) compare(c *gin.Context) {
