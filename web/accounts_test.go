@@ -170,6 +170,12 @@ func TestEntriesAreSignedByTheSession(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Finn", entries[len(entries)-1].Who)
 	assert.Equal(t, http.StatusNotFound, tech.do(http.MethodPost, "/who", "who", "Eve").Code)
+
+	// The job is handed over: the log says to whom, the Bay says with whom, and not to oneself.
+	require.Equal(t, http.StatusSeeOther, tech.do(http.MethodPost, "/jobs/7/hand", "to", "Maud", "token", "t2").Code)
+	says(t, tech.do(http.MethodGet, "/").Body.String(), "· with Maud")
+	says(t, tech.do(http.MethodGet, "/jobs/7").Body.String(), "Handed over to Maud")
+	assert.Equal(t, http.StatusUnprocessableEntity, tech.do(http.MethodPost, "/jobs/7/hand", "to", "Finn", "token", "t3").Code)
 }
 
 // Sessions end: signed out, signed out everywhere, let in no longer, another passphrase.

@@ -38,11 +38,12 @@ const (
 	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
 	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
 	Drilled  Kind = "drilled"  // Body: Hidden, what a drill's vehicle has; shown to nobody before the end
+	Handed   Kind = "handed"   // Body: Text, the name of who goes on with the job
 	Moved    Kind = "moved"    // Body: Revision of the harness that the job goes by from now on; Text, what changes
 )
 
 // Kinds lists them all.
-var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved, Drilled}
+var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved, Drilled, Handed}
 
 // Reason is why a job closes.
 type Reason string
@@ -250,6 +251,8 @@ func word(e Entry) (title, detail string, telling bool) {
 		return "Closed", e.Body.Text, false
 	case Opened:
 		return e.Body.Text, "the complaint", true
+	case Handed:
+		return "Handed over to " + e.Body.Text, "", false
 	case Moved:
 		return "The harness as it is drawn now", e.Body.Text, false
 	}

@@ -27,6 +27,7 @@ type Summary struct {
 	Wrong    int       `json:"wrong,omitempty"` // parts renewed that were not it
 	Minutes  float64   `json:"minutes"`         // from the first entry to the last
 	Practice *Practice `json:"practice,omitempty"`
+	With     string    `json:"with,omitempty"` // who goes on with the job, where it was handed over
 }
 
 // Practice is how a drill ended, for the record of whoever ended it.
@@ -47,6 +48,9 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 		sum.Opened, sum.LastAt, sum.Minutes = first.At, last.At, last.At.Sub(first.At).Minutes()
 	}
 	for _, b := range s.Beads {
+		if b.Kind == Handed && !b.StruckOut {
+			sum.With = b.Body.Text
+		}
 		if b.Kind == Closed && !b.StruckOut {
 			sum.Said, sum.ClosedAt = b.Body.Text, b.At
 			if x := b.Body.Score; x != nil {

@@ -118,6 +118,22 @@ func (a *Jobs) note(c *gin.Context) {
 	})
 }
 
+// hand hands the job over: whoever goes on with it is named in the log, and in the Bay.
+func (a *Jobs) hand(c *gin.Context) {
+	to, err := room.Field(c, "to", "the name", room.MaxWho)
+	a.write(c, func(*jobAt) ([]job.Entry, error) {
+		switch {
+		case err != nil:
+			return nil, refusedFor(err)
+		case to == "":
+			return nil, refused("Say who goes on with the job.")
+		case to == room.Who(c):
+			return nil, refused("It is yours already.")
+		}
+		return []job.Entry{{Kind: job.Handed, Body: job.Body{Text: to}}}, nil
+	})
+}
+
 // newerPage tells a second reader that the log has grown.
 type newerPage struct {
 	ID   int64

@@ -41,6 +41,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/:id/stand", a.setStand)
 	r.POST("/jobs/:id/strike", a.strike)
 	r.POST("/jobs/:id/note", a.note)
+	r.POST("/jobs/:id/hand", a.hand)
 	r.POST("/jobs/:id/close", a.closeJob)
 	r.POST("/jobs/:id/repair", a.repair)
 	r.POST("/jobs/:id/check", a.check)

@@ -37,6 +37,7 @@ func New(s *room.Shared, accounts *Accounts, address string) (*People, error) {
 func (a *People) Routes(r gin.IRouter) {
 	r.GET("/tools", a.tools)
 	r.POST("/tools", a.setTools)
+	r.GET("/join", a.join)
 	if a.accounts == nil {
 		r.POST("/who", a.setWho)
 		return
@@ -49,7 +50,6 @@ func (a *People) Routes(r gin.IRouter) {
 	r.GET("/people", a.staff)
 	r.POST("/people", a.addPerson)
 	r.POST("/people/:id", a.setPerson)
-	r.GET("/join", a.join)
 }
 
 // toolBox is one tool that may be at hand.

@@ -4,7 +4,7 @@
 "use strict";
 
 const keptKey = "kept-entries";
-const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike)$/;
+const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand)$/;
 const mostKept = 200;
 
 const signedAs = () => document.querySelector(".person .dropdown-toggle")?.lastChild?.textContent.trim() ?? "";
