@@ -1,0 +1,173 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"net/http/httptest"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+	"ironthread/demo"
+	"ironthread/demo/demotest"
+	"ironthread/store"
+	"ironthread/web"
+	"ironthread/web/people"
+)
+
+// Two people at one job: what one writes is told at the other's page at once, without asking again and again.
+func TestNewsOfTheOther(t *testing.T) {
+	s := open(t)
+	one, other := s.tab(t), s.tabSized(t, 390, 844)
+	one.visit(s.url + "/jobs/7")
+	other.visit(s.url + "/jobs/7")
+	other.sees("h1", "Gritter 6")
+	time.Sleep(500 * time.Millisecond) // the stream is open
+	began := time.Now()
+	one.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "heard it too", token: "news-1"})}).then(() => ""), ""`)
+	other.sees("#newer", "Somebody wrote an entry")
+	assert.Less(t, time.Since(began), 4*time.Second)
+	other.click("#newer a")
+	other.sees(".thread", "heard it too")
+}
+
+// A workshop in which people sign in, on a phone: the first lead by the terminal's code, a technician added, a PIN on the
+// device, an entry signed by who has signed in, and the way to another device.
+func TestPeopleSignIn(t *testing.T) {
+	keep := demotest.Open(t)
+	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
+	require.NoError(t, err)
+	t.Cleanup(accounts.Close)
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
+		Address: "https://yard.local:8443"})
+	require.NoError(t, err)
+	server := httptest.NewServer(app.Handler())
+	t.Cleanup(server.Close)
+	t.Cleanup(app.Close)
+	s := &site{url: server.URL, keep: keep}
+	lead := s.tabSized(t, 390, 844)
+	lead.visit(s.url + "/jobs/7")
+	lead.sees("h1", "The first lead")
+	lead.accessible()
+	lead.fill("#code", code)
+	lead.fill("#name", "Maud")
+	lead.fill("#secret", "salt spray on the quay")
+	lead.click("main .btn-primary")
+	lead.sees("h1", "Gritter 6")
+	lead.visit(s.url + "/people")
+	lead.accessible()
+	lead.fill("#name", "Finn")
+	lead.fill("#secret", "four gritters in a row")
+	lead.click("main form:last-of-type .btn-primary")
+	lead.sees("h2", "Finn")
+	lead.visit(s.url + "/join?back=/jobs/7")
+	lead.sees("main", "https://yard.local:8443/jobs/7")
+	lead.accessible()
+
+	tech := s.tabSized(t, 390, 844)
+	tech.visit(s.url + "/jobs/7")
+	tech.sees("h1", "Sign in")
+	tech.accessible()
+	tech.fill("#name", "finn")
+	tech.fill("#secret", "four gritters in a row")
+	tech.click("main .btn-primary")
+	tech.sees("h1", "Gritter 6")
+	tech.visit(s.url + "/me")
+	tech.accessible()
+	tech.fill("#pin", "4821")
+	tech.fill("#secret-pin", "four gritters in a row")
+	tech.click("main form:first-of-type .btn-primary")
+	tech.sees("#notice", "Done.")
+	assert.Equal(t, "true", tech.eval(`String(document.documentElement.scrollWidth <= 390)`))
+	tech.click(".person .dropdown-toggle")
+	tech.click(`form[action="/signout"] button`)
+	tech.sees("label", "Finn, with the PIN of this")
+	tech.fill(`input[name="pin"]`, "4821")
+	tech.click("main form:first-of-type .btn-primary")
+	tech.sees("h1", "In the bay")
+	tech.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "cap looked at", token: "who-1"})})
+		.then(() => { document.body.dataset.sent = "yes"; }), ""`)
+	_, err = chromedp.Run(tech.ctx, chromedp.Poll[bool](`document.body.dataset.sent === "yes"`))
+	require.NoError(t, err)
+	tech.visit(s.url + "/jobs/7")
+	tech.sees(".thread", "cap looked at")
+	tech.sees(".thread", "Finn")
+}
+
+// The network is cut while two phones record fifteen entries each: all are kept on their devices, shown as kept, and once it
+// is back they are there, each once, each phone's in its order.
+func TestANetworkGap(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	const entries = 15
+	phones := []*tab{s.tabSized(t, 390, 844), s.tabSized(t, 390, 844)}
+	for _, b := range phones {
+		b.visit(s.url + "/jobs/7/more")
+		b.sees("label", "A note")
+	}
+	before, err := s.keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	s.down.Store(true)
+	for n := range entries {
+		for k, b := range phones {
+			b.eval(fmt.Sprintf(`(document.querySelector("#text").value = "phone %d, entry %02d", "")`, k, n))
+			b.click(`form[action$="/note"] .btn-primary`)
+			b.sees("#kept", fmt.Sprintf("%d %s kept on this device", n+1, map[bool]string{true: "entry is", false: "entries are"}[n == 0]))
+		}
+	}
+	phones[0].sees("#kept", "phone 0, entry 14")
+	now, err := s.keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	require.Equal(t, before, now, "nothing has got through")
+	s.down.Store(false)
+	for _, b := range phones {
+		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`document.querySelector("#kept").hidden`))
+		require.NoError(t, err)
+	}
+	log, err := s.keep.Entries(context.WithoutCancel(t.Context()), 7)
+	require.NoError(t, err)
+	require.Len(t, log, before+2*entries)
+	next := map[string]int{}
+	for _, e := range log[before:] {
+		phone := e.Body.Text[:len("phone 0")]
+		assert.Equal(t, fmt.Sprintf("%s, entry %02d", phone, next[phone]), e.Body.Text, "in order, and once")
+		next[phone]++
+	}
+	// What the server will not take is said, and stays until it has been read.
+	b := phones[0]
+	s.down.Store(true)
+	b.eval(`(document.querySelector("#text").value = "too late", "")`)
+	b.click(`form[action$="/note"] .btn-primary`)
+	b.sees("#kept", "1 entry is kept")
+	_, err = s.keep.Append(context.WithoutCancel(t.Context()), 7, 0, "", func(*store.Log) ([]job.Entry, error) {
+		return []job.Entry{{Kind: job.Closed, Who: "Maud", At: time.Now(), Body: job.Body{Text: "done"}}}, nil
+	})
+	require.NoError(t, err)
+	s.down.Store(false)
+	b.sees("#kept", "This job is closed")
+	b.accessible()
+	b.click("#kept button")
+	assert.Equal(t, "true", b.eval(`String(document.querySelector("#kept").hidden)`))
+}
+
+// A job seen before is there without the server, and says that it is as it was last seen.
+func TestAPageSeenBefore(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/7")
+	b.eval(`navigator.serviceWorker.ready.then(() => ""), ""`)
+	_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`navigator.serviceWorker.controller !== null`))
+	require.NoError(t, err)
+	b.visit(s.url + "/jobs/7")
+	b.sees("h1", "Gritter 6")
+	time.Sleep(time.Second) // the page is being kept
+	s.down.Store(true)
+	b.visit(s.url + "/jobs/7")
+	b.sees("h1", "Gritter 6")
+	b.sees("[role=status]", "as it was last seen here")
+}
