@@ -51,45 +51,20 @@ func (d *design) figures(p *Proposal) error {
 	return nil
 }
 
-// inrush is what a speed's first instant takes: a fan in its first instant stands, as a seized one does, and no fuse opens
-// so soon.
+// inrush is what a speed's first instant takes from the battery, the fans at rest.
 func (d *design) inrush(speed string) (float64, error) {
-	text, err := harness.Write(d.c)
-	if err != nil {
-		return 0, fmt.Errorf("rewire: %w", err)
-	}
-	c, err := harness.Read(text)
-	if err != nil {
-		return 0, fmt.Errorf("rewire: %w", err)
-	}
-	for _, p := range c.OfKind(harness.KindFuse) {
-		spec := p.Spec.(*harness.Fuse)
-		spec.Ohms, spec.Amps = fuseVolts/spec.Amps, noFuse
-	}
-	m, err := electric.New(c)
-	if err != nil {
-		return 0, fmt.Errorf("rewire: %w", err)
-	}
-	var standing []fault.Fault
-	for i := range d.w.Fans {
-		f, err := fault.Parse(c, motor(i)+" seized")
-		if err != nil {
-			return 0, fmt.Errorf("rewire: %w", err)
-		}
-		standing = append(standing, f)
-	}
-	s := *c.State(speed)
+	s := *d.c.State(speed)
 	s.Running = true
-	p, err := m.Solve(electric.Condition{State: &s, Faults: standing})
+	amps, err := d.m.PeakAmps(electric.Condition{State: &s}, harness.Pin{Part: "BAT", Name: "+"}, firstInstant)
 	if err != nil {
 		return 0, fmt.Errorf("rewire: %w", err)
 	}
-	return d.fromBattery(p), nil
+	return amps, nil
 }
 
 const (
-	fuseVolts = 0.09 // a fuse's ohms are this over its rating (the harness file's own default)
-	noFuse    = 1000.0
+	fuseVolts    = 0.09  // a fuse's ohms are this over its rating (the harness file's own default)
+	firstInstant = 0.002 // s
 )
 
 func (d *design) fromBattery(p *electric.Point) float64 {

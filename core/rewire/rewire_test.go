@@ -2,6 +2,7 @@ package rewire_test
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -314,20 +315,10 @@ func TestManyWishes(t *testing.T) {
 		t.Logf("%s: %.0f proposals, single faults that leave no cooling in some state %.1f %%, with all asking %.1f %%", family, n, 100*some/n,
 			100*hot/n)
 	}
-	for _, why := range slices.Sorted(keysOf(refused)) {
+	for _, why := range slices.Sorted(maps.Keys(refused)) {
 		t.Logf("%4d × %s", refused[why], why)
 	}
 	assert.GreaterOrEqual(t, wishes, 300)
-}
-
-func keysOf(m map[string]int) func(yield func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 // holds checks a proposal against its own file, solved anew.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -50,7 +51,7 @@ type wishPage struct {
 	Effects  []severity
 	Doubts   []string // about the harness that is there now
 	Replaces string   // what its fans take, beside what these do
-	Conducts []string // what is warned of in the state that is shown
+	Warned   []string // what is warned of in the state that is shown
 	WhatIf   string
 }
 
@@ -252,7 +253,7 @@ func (a *Rewire) show(c *gin.Context, p *wishPage) error {
 		p.Fans = append(p.Fans, fmt.Sprintf("%s %s: %s, %.1f V, %.1f A", m.Name, m.Label, at.Speed, at.Volts, at.Amps))
 	}
 	for _, w := range point.Warnings {
-		p.Conducts = append(p.Conducts, w.Text)
+		p.Warned = append(p.Warned, w.Text)
 	}
 	p.Paper = b.OnPaper(c, a.Room, &drawing.Look{Point: point})
 	p.Effects = broke(x.Effects)
@@ -283,7 +284,7 @@ func broke(effects []rewire.Effect) []severity {
 		}
 		at[e.Fault] = len(s.Faults)
 		var does []string
-		for _, fan := range slices.Sorted(mapKeys(e.Fans)) {
+		for _, fan := range slices.Sorted(maps.Keys(e.Fans)) {
 			does = append(does, fan+" "+e.Fans[fan])
 		}
 		s.Faults = append(s.Faults, broken{e.Fault, e.State, strings.Join(does, ", "), cmp.Or(e.Why, drains(e))})
@@ -302,16 +303,6 @@ func drains(e rewire.Effect) string {
 		return ""
 	}
 	return fmt.Sprintf("empties a battery in about %.0f h", e.Hours)
-}
-
-func mapKeys(m map[string]string) func(yield func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 // whatIfPage is one thing changed at a time, fetched by itself.
