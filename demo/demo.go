@@ -43,7 +43,7 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err := Library(ctx, keep); err != nil {
 		return err
 	}
-	_, jobs, err := keep.Jobs(ctx, store.Find{Limit: 1})
+	_, jobs, err := keep.Jobs(ctx, store.Find{Anywhere: true, Limit: 1})
 	if err != nil || jobs > 0 {
 		return err
 	}

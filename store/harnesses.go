@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"github.com/jmoiron/sqlx"
+
+	"ironthread/core/harness"
 )
 
 // Harness is a harness file as kept: the newest of its revisions, or the one asked for.
@@ -18,24 +20,35 @@ type Harness struct {
 	Title    string    `db:"title"`
 	Source   string    `db:"source"`
 	MadeAt   time.Time `db:"made_at"`
+	Record   Record    `db:"record"`
+}
+
+// Record is which revision of a harness is the one of record, and who made it that.
+type Record struct {
+	ID     int64      `db:"id"`     // the revision, in the store; zero: none is
+	Number int        `db:"number"` // counted from one
+	By     string     `db:"by"`
+	At     *time.Time `db:"at"`
 }
 
 const selectHarness = `
-	SELECT h.id, h.name, r.id AS revision, r.number, h.revision_id AS newest, r.title, r.source, r.made_at
-	FROM harnesses h JOIN harness_revisions r ON r.id = `
+	SELECT h.id, h.name, r.id AS revision, r.number, h.revision_id AS newest, r.title, r.source, r.made_at,
+		coalesce(h.record_id, 0) AS "record.id", coalesce(o.number, 0) AS "record.number",
+		h.record_by AS "record.by", h.record_at AS "record.at"
+	FROM harnesses h LEFT JOIN harness_revisions o ON o.id = h.record_id JOIN harness_revisions r ON r.id = `
 
 // newest is the end of selectHarness for the newest revision of what has not been deleted.
 const newest = `h.revision_id WHERE h.deleted_at IS NULL`
 
 // addRevision adds the next revision of a harness, which its row lock protects, and makes it the newest.
-func addRevision(ctx context.Context, tx *sqlx.Tx, harness int64, title, source string, shipped bool) error {
+func addRevision(ctx context.Context, tx *sqlx.Tx, of int64, title, source string, shipped bool) error {
 	var id int64
 	err := tx.GetContext(ctx, &id, `
 		INSERT INTO harness_revisions (harness_id, number, title, source, shipped)
 		SELECT $1, coalesce(max(number), 0) + 1, $2, $3, $4 FROM harness_revisions WHERE harness_id = $1
-		RETURNING id`, harness, title, source, shipped)
+		RETURNING id`, of, title, source, shipped)
 	if err == nil {
-		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET revision_id = $2 WHERE id = $1`, harness, id)
+		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET revision_id = $2 WHERE id = $1`, of, id)
 	}
 	return wrap("writing a harness", err)
 }
@@ -178,9 +191,34 @@ func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title
 		case h.Source == source:
 			return nil
 		}
-		err = addRevision(ctx, tx, h.ID, title, source, false)
-		return err
+		if err := addRevision(ctx, tx, h.ID, title, source, false); err != nil {
+			return err
+		}
+		before, _ := harness.SplitPlaces(h.Source)
+		after, _ := harness.SplitPlaces(source)
+		if before != after {
+			return nil
+		}
+		// Only parts of the drawing have been moved: what was of record still is.
+		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = revision_id WHERE id = $1 AND record_id = $2`, h.ID, saw)
+		return wrap("saving the harness", err)
 	})
+}
+
+// MakeRecord makes a revision the one of record, or none where revision is zero. ErrNotFound: the harness has no such revision.
+func (s *Store) MakeRecord(ctx context.Context, name string, revision int64, who string, at time.Time) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	done, err := s.db.ExecContext(ctx, `UPDATE harnesses h SET record_id = nullif($2::bigint, 0), record_by = $3, record_at = $4
+		WHERE name = $1 AND deleted_at IS NULL
+			AND ($2 = 0 OR EXISTS (SELECT 1 FROM harness_revisions r WHERE r.id = $2 AND r.harness_id = h.id))`, name, revision, who, at)
+	if err != nil {
+		return wrap("making a revision the one of record", err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return fmt.Errorf("revision %d of harness %q: %w", revision, name, ErrNotFound)
+	}
+	return nil
 }
 
 // DeleteHarness takes a harness out of the library. Jobs keep the revision that they are pinned to.

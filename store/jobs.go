@@ -24,15 +24,17 @@ type Job struct {
 	OpenedWith int64     `db:"opened_with"` // the revision it was opened with
 	Revision   int64     `db:"revision"`    // the one it goes by now
 	Number     int       `db:"number"`      // of that revision, counted from one
-	Newest     int64     `db:"newest"`      // the newest revision of its harness
-	Harness    string    `db:"harness"`     // title
-	Sheet      string    `db:"sheet"`       // the harness's name, in addresses; empty where it has been deleted
-	Source     string    `db:"source"`      // the harness file
+	Newest     int64     `db:"newest"`      // the revision of record of its harness, or else its newest
+	Archived   bool      `db:"archived"`
+	Harness    string    `db:"harness"` // title
+	Sheet      string    `db:"sheet"`   // the harness's name, in addresses; empty where it has been deleted
+	Source     string    `db:"source"`  // the harness file
 }
 
 const selectJobs = `
 	SELECT j.id, j.title, j.opened_at, j.origin, v.name AS vehicle, j.opened_with, j.revision_id AS revision, r.number,
-		h.revision_id AS newest, r.title AS harness, CASE WHEN h.deleted_at IS NULL THEN h.name ELSE '' END AS sheet, r.source
+		coalesce(h.record_id, h.revision_id) AS newest, j.archived, r.title AS harness,
+		CASE WHEN h.deleted_at IS NULL THEN h.name ELSE '' END AS sheet, r.source
 	FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id
 		JOIN harness_revisions r ON r.id = j.revision_id JOIN harnesses h ON h.id = r.harness_id`
 
@@ -71,10 +73,12 @@ type Line struct {
 	Standing *Standing // nil where it has not been worked out since the newest entry
 }
 
-// Find says which jobs to list: all, the open ones or the closed ones, those that hold all words of a
-// search, so many from so many on.
+// Find says which jobs to list: those in the Bay, open ones first; of these the open ones or the closed ones; or those in the
+// archive; or the closed ones wherever they are. Of these, those that hold all words of a search, so many from so many on.
 type Find struct {
-	Open, Closed bool // neither: all, open ones first
+	Open, Closed bool // neither: both
+	Archived     bool // in the archive, instead of in the Bay
+	Anywhere     bool // in both
 	Words        string
 	Limit, From  int
 }
@@ -82,12 +86,18 @@ type Find struct {
 // where is the condition, and the order; a search's words are matched from their beginnings.
 func (f Find) where() (condition, order string, args []any) {
 	order = "j.closed, j.opened_at DESC, j.id DESC"
-	condition = "true"
+	condition = "NOT j.archived"
+	switch {
+	case f.Anywhere:
+		condition = "true"
+	case f.Archived:
+		condition, order = "j.archived", "j.closed_at DESC, j.id DESC"
+	}
 	switch {
 	case f.Open:
-		condition = "NOT j.closed"
+		condition += " AND NOT j.closed"
 	case f.Closed:
-		condition, order = "j.closed", "j.closed_at DESC, j.id DESC"
+		condition, order = condition+" AND j.closed", "j.closed_at DESC, j.id DESC"
 	}
 	if q := searchQuery(f.Words); q != "" {
 		args = append(args, q)
@@ -168,7 +178,7 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	condition, _, args := Find{Closed: true, Words: words}.where()
+	condition, _, args := Find{Closed: true, Anywhere: true, Words: words}.where()
 	var rows [][]byte
 	if err := s.db.SelectContext(ctx, &rows, `SELECT j.summary FROM jobs j WHERE `+condition, args...); err != nil {
 		return nil, wrap("reading closed jobs", err)
@@ -216,8 +226,8 @@ func (s *Store) OpenRevisions(ctx context.Context, most int) ([]string, error) {
 	return list, wrap("listing the harnesses of open jobs", err)
 }
 
-// OpenJob adds a job and the first entry of its log, the complaint; the job goes by the newest revision of
-// the harness. token is that of the form, empty for none.
+// OpenJob adds a job and the first entry of its log, the complaint; the job goes by the harness's revision of
+// record, or by its newest. token is that of the form, empty for none.
 func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string) (int64, error) {
 	var id int64
 	err := s.inTx(ctx, "opening a job", func(ctx context.Context, tx *sqlx.Tx) error {
@@ -225,7 +235,8 @@ func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, wh
 			return err
 		}
 		var revision int64
-		err := tx.GetContext(ctx, &revision, `SELECT revision_id FROM harnesses WHERE id = $1 AND deleted_at IS NULL FOR SHARE`, harnessID)
+		err := tx.GetContext(ctx, &revision, `SELECT coalesce(record_id, revision_id) FROM harnesses
+			WHERE id = $1 AND deleted_at IS NULL FOR SHARE`, harnessID)
 		if noRows(err) {
 			return fmt.Errorf("the harness of the job: %w", ErrNotFound)
 		}

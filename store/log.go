@@ -121,7 +121,8 @@ func summarise(ctx context.Context, tx *sqlx.Tx, id int64, entries []job.Entry) 
 	}
 	text := strings.Join(append([]string{at.Vehicle, at.Title, at.Harness, sum.Said, string(sum.Reason)}, sum.Found...), " ")
 	_, err = tx.ExecContext(ctx, `
-		UPDATE jobs SET summary = $2, closed = $3, closed_at = $4, last_seq = $5, words = to_tsvector('simple', $6) WHERE id = $1`,
+		UPDATE jobs SET summary = $2, closed = $3, closed_at = $4, last_seq = $5, words = to_tsvector('simple', $6),
+			archived = archived AND $3 WHERE id = $1`,
 		id, b, sum.Closed, closedAt, sum.Last, strings.Join(searchWordsOf(text), " "))
 	return wrap("summing a job up", err)
 }

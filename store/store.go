@@ -98,8 +98,8 @@ func (s *Store) begin(ctx context.Context) error {
 	if err := s.summariseOld(migrating); err != nil {
 		return err
 	}
-	_, err := s.db.ExecContext(migrating, `DELETE FROM used_forms WHERE used_at < now() - $1::interval`, formsKept)
-	return wrap("forgetting old forms", err)
+	_, err := s.Housekeep(migrating, 0)
+	return err
 }
 
 // migrate brings the schema up to date. Several instances may start at once: one migrates, under a lock

@@ -141,14 +141,14 @@ func TestAnOpenJobMovesWhenItIsTold(t *testing.T) {
 	edited := strings.ReplaceAll(h.Source, "F1", "F8")
 	require.Equal(t, http.StatusSeeOther, w.post("/harnesses/f1-one-relay/edit", "saw", strconv.FormatInt(h.Newest, 10), "text", edited).Code)
 	page := w.get(j).Body.String()
-	says(t, page, "The harness has been drawn anew since")
+	says(t, page, "Jobs go by another revision of this harness now")
 	says(t, page, "parts gone: F1")
 	says(t, page, "1 of 1 readings would no longer count")
 	says(t, page, "0 V at F1.b")
 	require.Equal(t, http.StatusSeeOther, w.post(j+"/move").Code)
 	page = w.get(j).Body.String()
 	says(t, page, "does not count: ")
-	silent(t, page, "drawn anew since")
+	silent(t, page, "Jobs go by another revision")
 	entries, err := w.keep.Entries(t.Context(), idOf(t, j))
 	require.NoError(t, err)
 	last := entries[len(entries)-1]
@@ -158,7 +158,7 @@ func TestAnOpenJobMovesWhenItIsTold(t *testing.T) {
 	// A closed job never moves.
 	require.Equal(t, http.StatusSeeOther, w.post(j+"/close", "reason", "passed on", "text", "x").Code)
 	says(t, w.post(j+"/move").Body.String(), "This job is closed")
-	silent(t, w.get(j).Body.String(), "drawn anew since")
+	silent(t, w.get(j).Body.String(), "Jobs go by another revision")
 }
 
 func idOf(t *testing.T, address string) int64 {

@@ -32,6 +32,8 @@ type Keeper interface {
 	logbook.Keeper
 	rewire.Keeper
 	bench.Keeper
+	people.Settings
+	Housekeep(ctx context.Context, days int) (int64, error)
 	Healthy(ctx context.Context) error
 	OpenRevisions(ctx context.Context, most int) ([]string, error)
 }
@@ -137,7 +139,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
-	atPeople, err := people.New(shared, opts.Accounts, opts.Address)
+	atPeople, err := people.New(shared, a.keep, opts.Accounts, opts.Address)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
@@ -216,6 +218,30 @@ func (a *App) Warm(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-time.After(warmRest):
+		}
+	}
+}
+
+// housekeepEvery is how often what is of no use any more is cleared away.
+const housekeepEvery = time.Hour
+
+// Housekeep clears away what is of no use any more, and moves jobs closed long ago into the archive, until the context ends.
+func (a *App) Housekeep(ctx context.Context) {
+	for {
+		set, err := people.SetOf(ctx, a.keep)
+		if err == nil {
+			var n int64
+			if n, err = a.keep.Housekeep(ctx, set.ArchiveDays); n > 0 {
+				a.front.Log.Info("archived", "jobs", n)
+			}
+		}
+		if err != nil && ctx.Err() == nil {
+			a.front.Log.Warn("housekeeping", "error", err) // it is tried again
+		}
+		select {
+		case <-time.After(housekeepEvery):
+		case <-ctx.Done():
+			return
 		}
 	}
 }

@@ -159,6 +159,7 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, 
 	}()
 	go app.Warm(ctx)
 	go app.Listen(ctx)
+	go app.Housekeep(ctx)
 	fmt.Fprintf(cmd.OutOrStdout(), "Iron Thread is at %s://%s\n", scheme, l.Addr())
 	d.announce(cmd.OutOrStdout(), code)
 	select {

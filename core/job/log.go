@@ -34,6 +34,8 @@ const (
 	Struck Kind = "struck" // Body: Seq of the entry struck out
 	Closed Kind = "closed" // Body: Text, what it was and what was done; Reason
 
+	Reopened Kind = "reopened" // Body: Text, why a closed job goes on; what it came to before stays in the log
+
 	Repaired Kind = "repaired" // Body: Action, Text, Fault, Proven, Parts, Minutes
 	Checked  Kind = "checked"  // Body: Check, Text: a check before closing, answered by hand
 	Pictured Kind = "pictured" // Body: Photo, Text; Seq of the entry it belongs to
@@ -43,7 +45,7 @@ const (
 )
 
 // Kinds lists them all.
-var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved, Drilled, Handed}
+var Kinds = []Kind{Opened, Seen, Did, Undid, Noted, Struck, Closed, Repaired, Checked, Pictured, Moved, Drilled, Handed, Reopened}
 
 // Reason is why a job closes.
 type Reason string
@@ -210,6 +212,8 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 		s.Said[e.Body.Check] = e.Body.Text
 	case Closed:
 		s.Closed, s.Reason, s.Conclusion, s.Score = true, e.Body.Reason, e.Body.Conclusion, e.Body.Score
+	case Reopened:
+		s.Closed, s.Reason, s.Conclusion, s.Score = false, "", nil, nil
 	}
 	return nil
 }
@@ -251,6 +255,8 @@ func word(e Entry) (title, detail string, telling bool) {
 		return "Closed", e.Body.Text, false
 	case Opened:
 		return e.Body.Text, "the complaint", true
+	case Reopened:
+		return "Reopened", e.Body.Text, true
 	case Handed:
 		return "Handed over to " + e.Body.Text, "", false
 	case Moved:

@@ -51,7 +51,7 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 		if b.Kind == Handed && !b.StruckOut {
 			sum.With = b.Body.Text
 		}
-		if b.Kind == Closed && !b.StruckOut {
+		if b.Kind == Closed && !b.StruckOut && s.Closed {
 			sum.Said, sum.ClosedAt = b.Body.Text, b.At
 			if x := b.Body.Score; x != nil {
 				sum.Practice = &Practice{b.Who, x.Won, x.Tests, x.Minutes, x.GuideTime, len(x.Unsafe)}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"embed"
 	"fmt"
+	"time"
 
 	"ironthread/store"
 	"ironthread/web/room"
@@ -20,6 +21,13 @@ type Keeper interface {
 	ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error
 	AddHarness(ctx context.Context, name, title, source string) (store.Harness, error)
 	DeleteHarness(ctx context.Context, name string) error
+	MakeRecord(ctx context.Context, name string, revision int64, who string, at time.Time) error
+	KeepDraft(ctx context.Context, sum, text string) error
+	Draft(ctx context.Context, sum string) (string, error)
+	StudyOf(ctx context.Context, sum string) (store.Study, error)
+	BeginStudy(ctx context.Context, sum, kind string) error
+	KeepStudy(ctx context.Context, sum string, at store.Study) (stop bool, err error)
+	StopStudy(ctx context.Context, sum string) error
 	PutPhoto(ctx context.Context, harness int64, p store.Photo) error
 	Photos(ctx context.Context, harness int64) ([]store.Photo, error)
 	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
@@ -31,7 +39,7 @@ type Circuits struct {
 	*room.Room
 	keep     Keeper
 	circuits *worked.Circuits
-	studies  *studies
+	playing  chan struct{} // one study at a time: it takes a whole core
 }
 
 //go:embed templates/*.html
@@ -43,5 +51,5 @@ func New(s *room.Shared, keep Keeper, circuits *worked.Circuits) (*Circuits, err
 	if err != nil {
 		return nil, fmt.Errorf("circuits: %w", err)
 	}
-	return &Circuits{r, keep, circuits, newStudies()}, nil
+	return &Circuits{r, keep, circuits, make(chan struct{}, 1)}, nil
 }

@@ -123,6 +123,20 @@ func (a *Circuits) copyHarness(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
 }
 
+// makeRecord makes a revision the one of record: jobs go by it from then on, and newer ones wait until a lead has looked.
+func (a *Circuits) makeRecord(c *gin.Context) {
+	revision, err := strconv.ParseInt(c.PostForm("revision"), 10, 64)
+	if err != nil || revision < 0 {
+		a.Fail(c, http.StatusUnprocessableEntity, "Say which revision is to be the one of record.")
+		return
+	}
+	if err := a.keep.MakeRecord(c.Request.Context(), c.Param("name"), revision, room.Who(c), a.Now()); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(c.Param("name")))
+}
+
 // deleteHarness takes a harness out of the library; jobs keep the revision they go by.
 func (a *Circuits) deleteHarness(c *gin.Context) {
 	if err := a.keep.DeleteHarness(c.Request.Context(), c.Param("name")); err != nil {
@@ -217,6 +231,9 @@ func (a *Circuits) readDraft(c *gin.Context) {
 			d.Errors = append(d.Errors, draftError{0, "", err.Error()})
 		} else {
 			d.Sum = b.Sum
+			if err := a.keep.KeepDraft(c.Request.Context(), b.Sum, text); err != nil { // another instance could not draw it
+				a.Log.Warn("keeping a draft", "error", err)
+			}
 			d.Fans = fansByState(b)
 		}
 	}
@@ -225,12 +242,24 @@ func (a *Circuits) readDraft(c *gin.Context) {
 
 // draftDrawing draws what was typed, and is asked again while the drawing is being made.
 func (a *Circuits) draftDrawing(c *gin.Context) {
-	b := a.circuits.BySum(c.Param("sum"))
-	if b == nil {
+	b, err := a.drafted(c)
+	if err != nil {
 		c.JSON(http.StatusNotFound, draft{})
 		return
 	}
 	c.JSON(http.StatusOK, draft{Sum: c.Param("sum"), Svg: bare(b, a.Patience)})
+}
+
+// drafted is a text that was typed, here or at another instance.
+func (a *Circuits) drafted(c *gin.Context) (*worked.File, error) {
+	if b := a.circuits.BySum(c.Param("sum")); b != nil {
+		return b, nil
+	}
+	text, err := a.keep.Draft(c.Request.Context(), c.Param("sum"))
+	if err != nil {
+		return nil, err
+	}
+	return a.circuits.Get(text)
 }
 
 // bare is the drawing alone, empty while it is being made.

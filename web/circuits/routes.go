@@ -30,6 +30,7 @@ func (a *Circuits) Routes(r gin.IRouter) {
 	r.POST("/harnesses/:name/parts/:part", a.saveSettings)
 	r.POST("/harnesses/:name/copy", a.copyHarness)
 	r.POST("/harnesses/:name/delete", a.deleteHarness)
+	r.POST("/harnesses/:name/record", a.makeRecord)
 	r.GET("/harnesses/:name/boxes", a.boxes)
 	r.GET("/harnesses/:name/boxes/:part", a.boxes)
 	r.GET("/harnesses/:name/boxes/photo", a.picture)

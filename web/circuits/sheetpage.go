@@ -14,6 +14,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/job"
 	"ironthread/core/trace"
 	"ironthread/store"
 	"ironthread/web/drawing"
@@ -27,16 +28,18 @@ type sheetPage struct {
 	room.Frame
 	Harness store.Harness
 	Notes   string
-	Shown   string
-	States  []room.Button
-	Beside  string // a second state, drawn beside
-	View    string // potentials, "roles", or "shares": what the state shown and the one beside use
-	Views   []room.Button
-	Faults  []string
-	Setup   []string
-	At      string
-	From    string
-	With    electric.Instrument
+
+	SinceRecord string // what this revision changes of the one of record
+	Shown       string
+	States      []room.Button
+	Beside      string // a second state, drawn beside
+	View        string // potentials, "roles", or "shares": what the state shown and the one beside use
+	Views       []room.Button
+	Faults      []string
+	Setup       []string
+	At          string
+	From        string
+	With        electric.Instrument
 
 	Paper, BesidePaper *worked.Paper
 	Reading            *electric.Measured
@@ -165,7 +168,27 @@ func (a *Circuits) sheet(c *gin.Context) {
 	p.Paper = b.OnPaper(c, a.Room, look)
 	_, places := harness.SplitPlaces(h.Source)
 	p.Placed = places != ""
+	if p.SinceRecord, err = a.sinceRecord(c, h, b); err != nil {
+		a.FailWith(c, err)
+		return
+	}
 	a.Render(c, status, "sheet.html", p)
+}
+
+// sinceRecord says what a revision changes of the one of record; empty where it is that, or none is.
+func (a *Circuits) sinceRecord(c *gin.Context, h store.Harness, b *worked.File) (string, error) {
+	if h.Record.ID == 0 || h.Record.ID == h.Revision {
+		return "", nil
+	}
+	of, err := a.keep.Revision(c.Request.Context(), h.Record.ID)
+	if err != nil {
+		return "", err
+	}
+	before, err := a.circuits.Get(of.Source)
+	if err != nil {
+		return "", fmt.Errorf("the revision of record: %w", err)
+	}
+	return job.Moving(before.Drawn, b.Drawn, nil), nil
 }
 
 // condition reads the address; what cannot be read is left out and said.

@@ -2,75 +2,19 @@ package circuits
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"sync"
 	"time"
 
-	lru "github.com/hashicorp/golang-lru/v2"
-
 	"ironthread/core/diagnose"
 	"ironthread/core/study"
+	"ironthread/store"
 	"ironthread/web/room"
 )
 
-// studying is a study on its way in the background; it is kept until another is begun, or others are
-// looked at.
-type studying struct {
-	mu       sync.Mutex
-	playing  bool
-	kind     string
-	done, of int
-	reports  []*study.Report
-	failed   string
-	stop     context.CancelFunc
-}
-
-// keptStudies bounds how many circuits' studies are kept.
-const keptStudies = 6
-
-// studies by the circuit's text; the one looked at longest ago is forgotten, and stopped.
-type studies struct {
-	mu   sync.Mutex
-	kept *lru.Cache[string, *studying]
-}
-
-func newStudies() *studies {
-	kept, _ := lru.NewWithEvict(keptStudies, func(_ string, s *studying) { s.end() }) // fails for sizes below one only
-	return &studies{kept: kept}
-}
-
-func (s *studies) of(sum string) *studying {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	one, ok := s.kept.Get(sum)
-	if !ok {
-		one = &studying{stop: func() {}}
-		s.kept.Add(sum, one)
-	}
-	return one
-}
-
-// busy tells whether a study is on its way that is not this one: they take a whole core.
-func (s *studies) busy(but *studying) bool {
-	for _, other := range s.kept.Values() {
-		if other != but && other.running() {
-			return true
-		}
-	}
-	return false
-}
-
-func (s *studying) running() bool {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.playing
-}
-
-func (s *studying) end() {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.stop()
-}
+// A study plays for minutes in the background of one instance. How far it has come, and what it found, is in the database:
+// whoever asks at another instance sees it there, and can stop it.
 
 // Kinds of study, each a list of runs.
 var studyKinds = []room.Choice{
@@ -89,49 +33,94 @@ func studyRuns(kind string) []study.Options {
 	return []study.Options{{}, {Policy: study.Textbook}}
 }
 
-// start begins a study unless one is on its way.
-func (s *studying) start(guide *diagnose.Guide, kind string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.playing {
-		return
-	}
-	ctx, stop := context.WithTimeout(context.Background(), longestStudy)
-	s.playing, s.kind, s.stop, s.done, s.of, s.reports, s.failed = true, kind, stop, 0, 0, nil, ""
-	go s.run(ctx, guide, studyRuns(kind))
+// Bounds of a study in time, and how often it gives a sign of life.
+const (
+	longestStudy = 30 * time.Minute
+	studyBeat    = time.Second
+)
+
+// played is a study on its way.
+type played struct {
+	mu       sync.Mutex
+	done, of int
+	reports  []*study.Report
+	failed   string
 }
 
-func (s *studying) run(ctx context.Context, g *diagnose.Guide, runs []study.Options) {
+// standing is the study as it is kept.
+func (p *played) standing(kind string, playing bool) store.Study {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	reports := p.reports
+	if reports == nil {
+		reports = []*study.Report{}
+	}
+	b, err := json.Marshal(reports)
+	failed := p.failed
+	if err != nil {
+		b, failed = []byte("[]"), "The study's figures could not be kept."
+	}
+	return store.Study{Kind: kind, Playing: playing, Done: p.done, Total: p.of, Reports: b, Failed: failed}
+}
+
+// play plays a study to its end, or until somebody stops it, or the application ends.
+func (a *Circuits) play(sum, kind string, guide *diagnose.Guide) {
+	ctx, stop := context.WithTimeout(context.Background(), longestStudy)
+	defer stop()
+	p := &played{}
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		p.run(ctx, guide, studyRuns(kind))
+	}()
+	beat := time.NewTicker(studyBeat)
+	defer beat.Stop()
+	for {
+		select {
+		case <-ended:
+			<-a.playing // whoever sees the end may begin the next
+			if _, err := a.keep.KeepStudy(context.WithoutCancel(ctx), sum, p.standing(kind, false)); err != nil {
+				a.Log.Error("keeping a study", "error", err)
+			}
+			return
+		case <-beat.C:
+			stopped, err := a.keep.KeepStudy(ctx, sum, p.standing(kind, true))
+			if err != nil {
+				a.Log.Warn("keeping a study", "error", err) // the next sign of life says the same
+			}
+			if stopped {
+				stop()
+			}
+		}
+	}
+}
+
+func (p *played) run(ctx context.Context, g *diagnose.Guide, runs []study.Options) {
 	defer func() {
-		p := recover()
+		broken := recover()
 		g.Close()
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		s.playing = false
-		s.stop()
-		if p != nil {
-			s.failed = "The study broke off; the log of the application says why."
+		if broken != nil {
+			p.mu.Lock()
+			p.failed = "The study broke off; the log of the application says why."
+			p.mu.Unlock()
 		}
 	}()
 	for _, o := range runs {
 		r, err := study.Play(ctx, g, o, func(done, of int) {
-			s.mu.Lock()
-			defer s.mu.Unlock()
-			s.done, s.of = done, of
+			p.mu.Lock()
+			defer p.mu.Unlock()
+			p.done, p.of = done, of
 		})
-		s.mu.Lock()
+		p.mu.Lock()
 		switch {
 		case err == nil, errors.Is(err, context.Canceled) && r != nil && len(r.Trials) > 0:
-			s.reports = append(s.reports, r)
+			p.reports = append(p.reports, r)
 		case !errors.Is(err, context.Canceled):
-			s.failed = room.Capitalise(err.Error()) + "."
+			p.failed = room.Capitalise(err.Error()) + "."
 		}
-		s.mu.Unlock()
+		p.mu.Unlock()
 		if err != nil {
 			return
 		}
 	}
 }
-
-// longestStudy bounds a study in time.
-const longestStudy = 30 * time.Minute

@@ -1,6 +1,9 @@
 package circuits
 
 import (
+	"encoding/json"
+	"errors"
+	"fmt"
 	"net/http"
 	"net/url"
 
@@ -8,6 +11,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/study"
+	"ironthread/store"
 	"ironthread/web/room"
 )
 
@@ -34,16 +38,24 @@ func (a *Circuits) study(c *gin.Context) {
 		a.Fail(c, http.StatusUnprocessableEntity, room.Capitalise(b.Unfit)+".")
 		return
 	}
-	s := a.studies.of(b.Sum)
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	s, err := a.keep.StudyOf(c.Request.Context(), b.Sum)
+	var reports []*study.Report
+	if err == nil {
+		if err = json.Unmarshal(s.Reports, &reports); err != nil {
+			err = fmt.Errorf("a study's figures: %w", err)
+		}
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
 	p := studyPage{
 		Frame: a.Frame(c, "Study: "+h.Title, "library"), Faults: len(b.Guide.Hypotheses()), Name: h.Name, Harness: h.Title,
-		Kinds: studyKinds, Kind: s.kind,
-		Running: s.playing, Done: s.done, Of: s.of, Reports: s.reports, Failed: s.failed,
+		Kinds: studyKinds, Kind: s.Kind,
+		Running: s.Playing, Done: s.Done, Of: s.Total, Reports: reports, Failed: s.Failed,
 	}
-	if len(s.reports) == 2 && s.reports[1].MeanMinutes > 0 {
-		p.Ratio = s.reports[0].MeanMinutes / s.reports[1].MeanMinutes
+	if len(reports) == 2 && reports[1].MeanMinutes > 0 {
+		p.Ratio = reports[0].MeanMinutes / reports[1].MeanMinutes
 	}
 	a.Render(c, http.StatusOK, "study.html", p)
 }
@@ -54,25 +66,58 @@ func (a *Circuits) beginStudy(c *gin.Context) {
 	if !ok {
 		return
 	}
-	s := a.studies.of(b.Sum)
-	if c.PostForm("stop") == "" && a.studies.busy(s) {
-		a.Fail(c, http.StatusConflict, "Another circuit's study is on its way; wait for its end, or stop it.")
-		return
-	}
-	kind := c.PostForm("kind")
+	ctx := c.Request.Context()
+	var err error
 	switch {
 	case b.Guide == nil:
 		a.Fail(c, http.StatusUnprocessableEntity, room.Capitalise(b.Unfit)+".")
 		return
 	case c.PostForm("stop") != "":
-		s.end()
+		err = a.keep.StopStudy(ctx, b.Sum)
 	default:
-		guide, err := diagnose.NewWithin(b.Model, a.circuits.Budget()) // its own, so that no job waits for it
-		if err != nil {
-			a.Fail(c, http.StatusUnprocessableEntity, room.Sentence(err))
-			return
-		}
-		s.start(guide, kind)
+		err = a.startStudy(c, b.Sum, func() (*diagnose.Guide, error) {
+			return diagnose.NewWithin(b.Model, a.circuits.Budget()) // its own, so that no job waits for it
+		})
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(h.Name)+"/study")
+	switch {
+	case errors.Is(err, errBusy):
+		a.Fail(c, http.StatusConflict, "Another circuit's study is on its way; wait for its end, or stop it.")
+	case err != nil:
+		a.FailWith(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(h.Name)+"/study")
+	}
+}
+
+var errBusy = errors.New("another study is on its way")
+
+// startStudy begins a study, unless this circuit's is on its way at some instance already, which changes nothing, or this
+// instance plays another: errBusy.
+func (a *Circuits) startStudy(c *gin.Context, sum string, guide func() (*diagnose.Guide, error)) error {
+	ctx := c.Request.Context()
+	if s, err := a.keep.StudyOf(ctx, sum); err != nil || s.Playing {
+		return err
+	}
+	select {
+	case a.playing <- struct{}{}:
+	default:
+		return errBusy
+	}
+	kind := room.Clip(c.PostForm("kind"), room.MaxWho)
+	g, err := guide()
+	if err == nil {
+		err = a.keep.BeginStudy(ctx, sum, kind)
+	}
+	if err != nil {
+		<-a.playing
+		if g != nil {
+			g.Close()
+		}
+		if errors.Is(err, store.ErrStudying) {
+			return nil
+		}
+		return err
+	}
+	go a.play(sum, kind, g)
+	return nil
 }

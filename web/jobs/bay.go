@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -20,6 +21,8 @@ type bayPage struct {
 	Workshop  string
 	Jobs      []bayJob
 	Find      string
+	Show      string        // which of them: "" for all in the Bay, "open", "closed", "archive"
+	Shows     []room.Button // to choose which
 	Pager     room.Pager
 	Vehicles  []store.Vehicle
 	Harnesses []store.Harness
@@ -58,7 +61,9 @@ func (a *Jobs) showBay(c *gin.Context, status int, form startForm, wrong string)
 	}
 	page.Notice, page.Bad = wrong, wrong != ""
 	page.Pager = room.PagerOf(c, "/", page.Find, jobsListed)
-	lines, of, err := a.keep.Jobs(ctx, store.Find{Words: page.Find, Limit: jobsListed, From: page.Pager.From})
+	find := store.Find{Words: page.Find, Limit: jobsListed, From: page.Pager.From}
+	page.choose(c.Query("show"), &find)
+	lines, of, err := a.keep.Jobs(ctx, find)
 	if err == nil {
 		page.Vehicles, err = a.keep.Vehicles(ctx)
 	}
@@ -80,6 +85,31 @@ func (a *Jobs) showBay(c *gin.Context, status int, form startForm, wrong string)
 		page.Jobs, page.Pending = append(page.Jobs, one), page.Pending || one.pending
 	}
 	a.Render(c, status, "bay.html", page)
+}
+
+// choose is which of the jobs are listed.
+func (p *bayPage) choose(show string, find *store.Find) {
+	switch show {
+	case "open":
+		find.Open = true
+	case "closed":
+		find.Closed = true
+	case "archive":
+		find.Archived = true
+	default:
+		show = ""
+	}
+	p.Show = show
+	for _, x := range []struct{ show, words string }{{"", "all"}, {"open", "open"}, {"closed", "closed"}, {"archive", "archive"}} {
+		q := url.Values{}
+		if p.Find != "" {
+			q.Set("find", p.Find)
+		}
+		if x.show != "" {
+			q.Set("show", x.show)
+		}
+		p.Shows = append(p.Shows, room.Button{Name: x.words, On: x.show == show, URL: strings.TrimSuffix("/?"+q.Encode(), "?")})
+	}
 }
 
 // standing words how a job stands: as it is kept, or worked out now where it has not been since the

@@ -40,10 +40,25 @@ const closedSentence = "This job is closed; start another for the same vehicle."
 // decision is what a handler writes, seeing the job as it stands under the lock.
 type decision func(j *jobAt) ([]job.Entry, error)
 
-// change writes what a handler decides and goes to a page of the job; a refusal is shown on the job's
+// open refuses what a closed job's log no longer takes.
+func open(decide decision) decision {
+	return func(j *jobAt) ([]job.Entry, error) {
+		if j.state.Closed {
+			return nil, refused(closedSentence)
+		}
+		return decide(j)
+	}
+}
+
+// change writes into an open job what a handler decides; see put.
+func (a *Jobs) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt, sentence string), decide decision) (grown bool) {
+	return a.put(c, j, target, show, open(decide))
+}
+
+// put writes what a handler decides and goes to a page of the job; a refusal is shown on the job's
 // page, or as show says. It answers the request, unless decide gave errGrown: then it returns true, nothing
 // is written, and whoever called weighs again.
-func (a *Jobs) change(c *gin.Context, j *jobAt, target string, show func(j *jobAt, sentence string), decide decision) (grown bool) {
+func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, sentence string), decide decision) (grown bool) {
 	saw, err := strconv.Atoi(c.PostForm("saw"))
 	if err != nil || saw < 0 || saw > j.state.Last {
 		saw = j.state.Last
@@ -59,9 +74,6 @@ func (a *Jobs) change(c *gin.Context, j *jobAt, target string, show func(j *jobA
 			return nil, err
 		}
 		at.learnt = j.learnt
-		if at.state.Closed {
-			return nil, refused(closedSentence)
-		}
 		entries, err := decide(at)
 		for i := range entries {
 			entries[i].At, entries[i].Who = a.Now(), room.Who(c)

@@ -117,7 +117,7 @@ func (a *Jobs) showDrills(c *gin.Context, status int, f drillForm, wrong string)
 		a.FailWith(c, err)
 		return
 	}
-	lines, _, err := a.keep.Jobs(c.Request.Context(), store.Find{Words: drillVehicle, Limit: keptRecord})
+	lines, _, err := a.keep.Jobs(c.Request.Context(), store.Find{Anywhere: true, Words: drillVehicle, Limit: keptRecord})
 	if err != nil {
 		a.FailWith(c, err)
 		return

@@ -43,6 +43,8 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/:id/note", a.note)
 	r.POST("/jobs/:id/hand", a.hand)
 	r.POST("/jobs/:id/close", a.closeJob)
+	r.POST("/jobs/:id/reopen", a.reopen)
+	r.POST("/jobs/:id/archive", a.archive)
 	r.POST("/jobs/:id/repair", a.repair)
 	r.POST("/jobs/:id/check", a.check)
 	r.POST("/jobs/:id/move", a.moveJob)

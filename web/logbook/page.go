@@ -77,7 +77,7 @@ func (a *Logbook) show(c *gin.Context) {
 	p := logbookPage{Frame: a.Frame(c, "Logbook", "logbook"), Search: room.Clip(strings.TrimSpace(c.Query("find")), room.MaxFind),
 		Chosen: c.Query("harness")}
 	p.Pager = room.PagerOf(c, "/logbook", p.Search, closedListed)
-	lines, of, err := a.keep.Jobs(ctx, store.Find{Closed: true, Words: p.Search, Limit: closedListed, From: p.Pager.From})
+	lines, of, err := a.keep.Jobs(ctx, store.Find{Closed: true, Anywhere: true, Words: p.Search, Limit: closedListed, From: p.Pager.From})
 	var learnt diagnose.Experience
 	if err == nil {
 		p.Book, learnt, err = a.learnt.Counted(ctx)

@@ -133,12 +133,13 @@ func open(path string) bool {
 
 // leadOnly are the addresses that a lead alone may post to, as they are routed.
 var leadOnly = map[string]bool{
-	"/people": true, "/people/:id": true, "/harnesses/:name/delete": true, "/logbook/reset": true,
+	"/people": true, "/people/:id": true, "/harnesses/:name/delete": true, "/logbook/reset": true, "/harnesses/:name/record": true,
+	"/jobs/:id/reopen": true, "/jobs/:id/archive": true, "/settings": true,
 }
 
 // LeadOnly tells whether an address is a lead's alone.
 func LeadOnly(method, route string) bool {
-	return leadOnly[route] && (method == http.MethodPost || route == "/people")
+	return leadOnly[route] && (method == http.MethodPost || route == "/people" || route == "/settings")
 }
 
 // Gate lets nobody pass who is not signed in, and nobody where a lead alone may go.

@@ -19,18 +19,19 @@ var templates embed.FS
 // People serves the pages of persons.
 type People struct {
 	*room.Room
+	keep     Settings
 	accounts *Accounts // nil: nobody signs in, and a name is a cookie
 	address  string    // by which another device joins
 }
 
 // New reads the room's templates. Accounts may be nil: nobody signs in then. Address is where another device finds the
 // application.
-func New(s *room.Shared, accounts *Accounts, address string) (*People, error) {
+func New(s *room.Shared, keep Settings, accounts *Accounts, address string) (*People, error) {
 	r, err := room.New(s, templates)
 	if err != nil {
 		return nil, fmt.Errorf("people: %w", err)
 	}
-	return &People{r, accounts, address}, nil
+	return &People{r, keep, accounts, address}, nil
 }
 
 // Routes adds the room's addresses.
@@ -38,6 +39,8 @@ func (a *People) Routes(r gin.IRouter) {
 	r.GET("/tools", a.tools)
 	r.POST("/tools", a.setTools)
 	r.GET("/join", a.join)
+	r.GET("/settings", a.settings)
+	r.POST("/settings", a.setSettings)
 	if a.accounts == nil {
 		r.POST("/who", a.setWho)
 		return

@@ -84,6 +84,9 @@ func SignedIn(c *gin.Context, name string, lead bool) {
 	c.Set(leadKey, lead)
 }
 
+// Leads tells whether somebody may do what is a lead's: a lead, or anybody where nobody signs in.
+func Leads(c *gin.Context) bool { return c.GetString(signedKey) == "" || c.GetBool(leadKey) }
+
 // Who is the name that the person at this browser signs with: that of whoever has signed in, where people do.
 func Who(c *gin.Context) string {
 	if name := c.GetString(signedKey); name != "" {

@@ -15,6 +15,7 @@ type Pager struct {
 	From, To, Of  int
 	Earlier, More string // addresses; empty where there is none
 	path, find    string
+	show          string // which of several lists
 	step          int
 }
 
@@ -28,7 +29,7 @@ func PagerOf(c *gin.Context, path, find string, step int) Pager {
 	if err != nil || from < 0 || from > maxFrom {
 		from = 0
 	}
-	return Pager{From: from, path: path, find: find, step: step}
+	return Pager{From: from, path: path, find: find, step: step, show: Clip(c.Query("show"), MaxWho)}
 }
 
 // Count says how many are shown, of how many.
@@ -46,6 +47,9 @@ func (p *Pager) at(from int) string {
 	q := url.Values{}
 	if p.find != "" {
 		q.Set("find", p.find)
+	}
+	if p.show != "" {
+		q.Set("show", p.show)
 	}
 	if from > 0 {
 		q.Set("from", strconv.Itoa(from))
