@@ -118,24 +118,48 @@ func kills() int {
 // again, as a browser would, until it is answered.
 type writing struct {
 	url  func() string
+	who  int
+	job  int64
 	next int
-	ack  []int
+	ack  []string
 }
 
-func (w *writing) send(ctx context.Context, jobPath string) {
+// writers is how many write at once, a few to each job.
+const writers = 20
+
+// writersOn has all of them write; stop ends them, and gives each with what it was answered.
+func writersOn(t *testing.T, url func() string, jobs []int64) (stop func() []*writing) {
+	t.Helper()
+	ctx, cancel := context.WithCancel(t.Context())
+	var wait sync.WaitGroup
+	var list []*writing
+	for n := range writers {
+		w := &writing{url: url, who: n, job: jobs[n%len(jobs)]}
+		list = append(list, w)
+		wait.Go(func() { w.send(ctx) })
+	}
+	return func() []*writing {
+		cancel()
+		wait.Wait()
+		return list
+	}
+}
+
+func (w *writing) send(ctx context.Context) {
 	client := &http.Client{Timeout: 5 * time.Second, CheckRedirect: func(*http.Request,
 		[]*http.Request) error {
 		return http.ErrUseLastResponse
 	}}
 	for ctx.Err() == nil {
 		w.next++
-		form := url.Values{"text": {fmt.Sprintf("note %d", w.next)}, "token": {fmt.Sprintf("form %d", w.next)}}
+		text := fmt.Sprintf("note %d of %d", w.next, w.who)
+		form := url.Values{"text": {text}, "token": {text}}
 		for {
-			r, err := client.PostForm(w.url()+jobPath+"/note", form)
+			r, err := client.PostForm(fmt.Sprintf("%s/jobs/%d/note", w.url(), w.job), form)
 			if err == nil {
 				r.Body.Close()
 				if r.StatusCode == http.StatusSeeOther {
-					w.ack = append(w.ack, w.next)
+					w.ack = append(w.ack, text)
 					break
 				}
 			}
@@ -147,8 +171,8 @@ func (w *writing) send(ctx context.Context, jobPath string) {
 	}
 }
 
-// setupWorkshop starts a database with one job in it.
-func setupWorkshop(t *testing.T) (db *localdb.Server, opts localdb.Options, dsn string, id int64) {
+// setupWorkshop starts a database with a few jobs in it.
+func setupWorkshop(t *testing.T) (db *localdb.Server, opts localdb.Options, dsn string, jobs []int64) {
 	t.Helper()
 	port, err := strconv.Atoi(freePort(t))
 	require.NoError(t, err)
@@ -166,46 +190,51 @@ func setupWorkshop(t *testing.T) (db *localdb.Server, opts localdb.Options, dsn 
 	require.NoError(t, err)
 	h, err := keep.HarnessNamed(t.Context(), "f1-one-relay")
 	require.NoError(t, err)
-	id, err = keep.OpenJob(t.Context(), vehicle, h.ID, "killed", "Oda", time.Now(), "")
-	require.NoError(t, err)
-	return db, opts, dsn, id
+	for range writers / 4 {
+		id, err := keep.OpenJob(t.Context(), vehicle, h.ID, "killed", "Oda", time.Now(), "")
+		require.NoError(t, err)
+		jobs = append(jobs, id)
+	}
+	return db, opts, dsn, jobs
 }
 
-// lostAndDoubled holds the log against what was answered.
-func lostAndDoubled(t *testing.T, dsn string, id int64, w *writing) (lost, doubled int) {
+// lostAndDoubled holds the logs against what was answered.
+func lostAndDoubled(t *testing.T, dsn string, jobs []int64, list []*writing) (answered, lost, doubled int) {
 	t.Helper()
 	keep, err := store.Open(t.Context(), dsn)
 	require.NoError(t, err)
 	defer keep.Close()
-	entries, err := keep.Entries(t.Context(), id)
-	require.NoError(t, err)
 	times := map[string]int{}
-	for k, e := range entries {
-		require.Equal(t, k+1, e.Seq, "no gap")
-		if e.Kind == job.Noted {
-			times[e.Body.Text]++
+	for _, id := range jobs {
+		entries, err := keep.Entries(t.Context(), id)
+		require.NoError(t, err)
+		for k, e := range entries {
+			require.Equal(t, k+1, e.Seq, "no gap")
+			if e.Kind == job.Noted {
+				times[e.Body.Text]++
+			}
 		}
 	}
-	for _, n := range w.ack {
-		if times[fmt.Sprintf("note %d", n)] == 0 {
-			lost++
+	for _, w := range list {
+		answered += len(w.ack)
+		for _, text := range w.ack {
+			if times[text] == 0 {
+				lost++
+			}
 		}
 	}
 	for _, n := range times {
 		doubled += n - 1
 	}
-	return lost, doubled
+	return answered, lost, doubled
 }
 
 // The server is killed while entries are written: nothing that was answered is lost, nothing is doubled.
 func TestKillTheServerWhileWriting(t *testing.T) {
-	db, _, dsn, id := setupWorkshop(t)
+	db, _, dsn, jobs := setupWorkshop(t)
 	defer func() { assert.NoError(t, db.Stop()) }()
 	listen := "127.0.0.1:" + freePort(t)
-	ctx, stop := context.WithCancel(t.Context())
-	w := &writing{url: func() string { return "http://" + listen }}
-	var wait sync.WaitGroup
-	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
+	stop := writersOn(t, func() string { return "http://" + listen }, jobs)
 	for range kills() {
 		p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
 		time.Sleep(150 * time.Millisecond)
@@ -213,24 +242,20 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 	}
 	p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
 	time.Sleep(300 * time.Millisecond)
-	stop()
-	wait.Wait()
+	list := stop()
 	p.signal(t, syscall.SIGTERM)
-	lost, doubled := lostAndDoubled(t, dsn, id, w)
-	t.Logf("server killed %d times, %d entries answered: lost %d, doubled %d", kills(), len(w.ack), lost, doubled)
+	answered, lost, doubled := lostAndDoubled(t, dsn, jobs, list)
+	t.Logf("server killed %d times, %d entries of %d writers answered: lost %d, doubled %d", kills(), answered, writers, lost, doubled)
 	assert.Zero(t, lost)
 	assert.Zero(t, doubled)
-	assert.Positive(t, len(w.ack))
+	assert.Positive(t, answered)
 }
 
 // The database is killed while entries are written: the same.
 func TestKillTheDatabaseWhileWriting(t *testing.T) {
-	db, opts, dsn, id := setupWorkshop(t)
+	db, opts, dsn, jobs := setupWorkshop(t)
 	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
-	ctx, stop := context.WithCancel(t.Context())
-	w := &writing{url: func() string { return p.url }}
-	var wait sync.WaitGroup
-	wait.Go(func() { w.send(ctx, fmt.Sprintf("/jobs/%d", id)) })
+	stop := writersOn(t, func() string { return p.url }, jobs)
 	for range kills() {
 		time.Sleep(150 * time.Millisecond)
 		b, err := os.ReadFile(filepath.Join(opts.Dir, "data", "postmaster.pid"))
@@ -244,13 +269,12 @@ func TestKillTheDatabaseWhileWriting(t *testing.T) {
 		require.NoError(t, err)
 	}
 	time.Sleep(500 * time.Millisecond)
-	stop()
-	wait.Wait()
+	list := stop()
 	p.signal(t, syscall.SIGTERM)
-	lost, doubled := lostAndDoubled(t, dsn, id, w)
-	t.Logf("database killed %d times, %d entries answered: lost %d, doubled %d", kills(), len(w.ack), lost, doubled)
+	answered, lost, doubled := lostAndDoubled(t, dsn, jobs, list)
+	t.Logf("database killed %d times, %d entries of %d writers answered: lost %d, doubled %d", kills(), answered, writers, lost, doubled)
 	assert.Zero(t, lost)
 	assert.Zero(t, doubled)
-	assert.Positive(t, len(w.ack))
+	assert.Positive(t, answered)
 	require.NoError(t, db.Stop())
 }
