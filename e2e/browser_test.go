@@ -57,6 +57,8 @@ type site struct {
 	keep *store.Store
 	down atomic.Bool // the network is cut: connections end without an answer
 	gaps bool        // it will be, and browsers say so on their console
+
+	missing bool // what is not there is asked for, too
 }
 
 func open(t *testing.T) *site {
@@ -105,7 +107,8 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 		case *log.EventEntryAdded:
 			// A refused form is answered with 422, and one that could not be recorded with 503;
 			// the browser logs both.
-			expected := strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 503")
+			expected := strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 503") ||
+				s.missing && strings.Contains(e.Entry.Text, "status of 404")
 			cut := s.gaps && (strings.Contains(e.Entry.Text, "net::ERR_") ||
 				strings.Contains(e.Entry.Text, "fetching the script"))
 			if e.Entry.Level == log.EntryLevelError && !expected && !cut {

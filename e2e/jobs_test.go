@@ -32,6 +32,12 @@ type car struct {
 // bring opens a job on a vehicle that has these faults.
 func bring(t *testing.T, s *site, circuit string, faults ...string) *car {
 	t.Helper()
+	return bringTo(t, s, s.tab(t), circuit, faults...)
+}
+
+// bringTo does so for a tab that is there.
+func bringTo(t *testing.T, s *site, b *tab, circuit string, faults ...string) *car {
+	t.Helper()
 	entry, err := library.Open(circuit)
 	require.NoError(t, err)
 	model, err := electric.New(entry.Circuit)
@@ -51,7 +57,7 @@ func bring(t *testing.T, s *site, circuit string, faults ...string) *car {
 	require.NoError(t, err)
 	id, err := s.keep.OpenJob(ctx, rig, h.ID, "fans not right", "Rurik Dahl", time.Now(), "")
 	require.NoError(t, err)
-	c := &car{s.tab(t), fmt.Sprintf("%s/jobs/%d", s.url, id), player, model}
+	c := &car{b, fmt.Sprintf("%s/jobs/%d", s.url, id), player, model}
 	c.visit(c.url)
 	return c
 }

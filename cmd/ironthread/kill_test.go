@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -122,28 +123,40 @@ type writing struct {
 	job  int64
 	next int
 	ack  []string
+	of   *atomic.Int64 // answered, of all writers
 }
 
 // writers is how many write at once, a few to each job.
 const writers = 20
 
-// writersOn has all of them write; stop ends them, and gives each with what it was answered.
-func writersOn(t *testing.T, url func() string, jobs []int64) (stop func() []*writing) {
+// writersOn has all of them write; while waits until they have been answered some more times, and stop ends them and gives
+// each with what it was answered.
+func writersOn(t *testing.T, url func() string, jobs []int64) (while func(), stop func() []*writing) {
 	t.Helper()
 	ctx, cancel := context.WithCancel(t.Context())
 	var wait sync.WaitGroup
 	var list []*writing
+	answered := &atomic.Int64{}
 	for n := range writers {
-		w := &writing{url: url, who: n, job: jobs[n%len(jobs)]}
+		w := &writing{url: url, who: n, job: jobs[n%len(jobs)], of: answered}
 		list = append(list, w)
 		wait.Go(func() { w.send(ctx) })
 	}
-	return func() []*writing {
+	while = func() {
+		from := answered.Load()
+		for end := time.Now().Add(5 * time.Second); answered.Load() < from+answersBetween && time.Now().Before(end); {
+			time.Sleep(time.Millisecond)
+		}
+	}
+	return while, func() []*writing {
 		cancel()
 		wait.Wait()
 		return list
 	}
 }
+
+// answersBetween is how many entries are answered between two kills: the next come while others are half written.
+const answersBetween = 10
 
 func (w *writing) send(ctx context.Context) {
 	client := &http.Client{Timeout: 5 * time.Second, CheckRedirect: func(*http.Request,
@@ -160,6 +173,7 @@ func (w *writing) send(ctx context.Context) {
 				r.Body.Close()
 				if r.StatusCode == http.StatusSeeOther {
 					w.ack = append(w.ack, text)
+					w.of.Add(1)
 					break
 				}
 			}
@@ -234,10 +248,10 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 	db, _, dsn, jobs := setupWorkshop(t)
 	defer func() { assert.NoError(t, db.Stop()) }()
 	listen := "127.0.0.1:" + freePort(t)
-	stop := writersOn(t, func() string { return "http://" + listen }, jobs)
+	while, stop := writersOn(t, func() string { return "http://" + listen }, jobs)
 	for range kills() {
 		p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
-		time.Sleep(150 * time.Millisecond)
+		while()
 		p.signal(t, syscall.SIGKILL)
 	}
 	p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
@@ -255,9 +269,9 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 func TestKillTheDatabaseWhileWriting(t *testing.T) {
 	db, opts, dsn, jobs := setupWorkshop(t)
 	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
-	stop := writersOn(t, func() string { return p.url }, jobs)
+	while, stop := writersOn(t, func() string { return p.url }, jobs)
 	for range kills() {
-		time.Sleep(150 * time.Millisecond)
+		while()
 		b, err := os.ReadFile(filepath.Join(opts.Dir, "data", "postmaster.pid"))
 		require.NoError(t, err)
 		first, _, _ := strings.Cut(string(b), "\n")

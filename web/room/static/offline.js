@@ -4,7 +4,7 @@
 "use strict";
 
 const keptKey = "kept-entries";
-const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand)$/;
+const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand|stand|first|verify)$/;
 const mostKept = 200;
 
 const signedAs = () => document.querySelector(".person .dropdown-toggle")?.lastChild?.textContent.trim() ?? "";
@@ -80,7 +80,12 @@ const sendKept = async () => {
     writeKept(list);
   }
   const newer = document.querySelector("#newer");
-  if (sent && newer) htmx.trigger(newer, "newer"); // what others wrote meanwhile is shown with it
+  if (!sent || !newer) return;
+  // The page goes on from what has got through, with what others wrote meanwhile; where something is being entered, it only
+  // says that there is more.
+  const begun = document.querySelector("#page input:checked:not([checked]), #page input:focus, #page textarea:focus");
+  if (begun) htmx.trigger(newer, "newer");
+  else htmx.ajax("GET", location.pathname + location.search, { target: "#page", select: "#page", swap: "outerHTML" });
 };
 const trySending = () => {
   if (!readKept().some((x) => !x.refused)) return;

@@ -1,0 +1,197 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/probe"
+	"ironthread/demo"
+	"ironthread/demo/demotest"
+	"ironthread/web"
+	"ironthread/web/people"
+)
+
+// narrow checks that nothing of a page stands beside a phone's screen.
+func (b *tab) narrow() {
+	b.t.Helper()
+	assert.Equal(b.t, "fits", b.eval(`document.documentElement.scrollWidth <= innerWidth ? "fits" : location.pathname + " is " +
+		document.documentElement.scrollWidth + " wide"`))
+}
+
+// gap cuts the network, does something that is recorded, sees that it is kept on the device, and mends the network.
+func (c *car) gap(s *site, record func()) {
+	c.t.Helper()
+	s.down.Store(true)
+	record()
+	c.sees("#kept", "1 entry is kept on this device")
+	c.narrow()
+	s.down.Store(false)
+	c.waits(`document.querySelector("#kept").hidden`)
+}
+
+// A whole job on a phone, from the complaint to the report, with the network cut at the pass, at a reading, at the repair and
+// at the verification: each is kept, sent once, and the page goes on from it by itself.
+func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	c := bringTo(t, s, s.tabSized(t, 390, 844), "f3-twin-series-parallel", "F3 open")
+	c.narrow()
+	c.gap(s, func() {
+		for i, state := range c.model.Circuit.States {
+			o, err := c.player.Answer(probe.LookAtFans, probe.Observation{State: state.Name})
+			require.NoError(t, err)
+			for k, fan := range c.model.Circuit.Fans() {
+				c.click(fmt.Sprintf(`label[for="fan-%d-%d-%s"]`, i, k, o.Fans[fan.Name]))
+			}
+		}
+		c.click(".commandtable .btn-primary")
+	})
+	c.sees(".thread", "high: M1 fast, M2 fast")
+	c.waits(`!!document.querySelector("form.record")`)
+	m, _ := c.asked()
+	o, err := c.player.Answer(m.Do, m.Asked())
+	require.NoError(t, err)
+	c.gap(s, func() {
+		if o.Word() != "" {
+			c.click(fmt.Sprintf(`label:has(input[name="word"][value="%s"])`, o.Word()))
+			return
+		}
+		c.fill(".reading", o.Reading().String())
+		c.click(".record .btn-primary")
+	})
+	c.waits(`document.querySelectorAll(".bead.seen").length === 4`)
+	c.follow(12)
+	c.sees(".verdict .fault", "F3 open")
+	c.narrow()
+	c.fill(`.repairform input[name="text"]`, "new fuse, clips cleaned")
+	c.gap(s, func() { c.click(".repairform .btn-primary") })
+	c.sees(".bead.repaired", "new fuse, clips cleaned")
+	c.follow(6)
+	c.visit(c.url + "/verify")
+	c.narrow()
+	c.gap(s, func() { c.verify() })
+	c.visit(c.url + "/verify")
+	c.sees("main h2", "all of it seen")
+	c.fill("#closing", "salt in the clips")
+	c.click(".closing .btn-primary")
+	c.sees(".move", "This job is closed: verified")
+	c.narrow()
+	c.visit(c.url + "/report")
+	c.sees(".reasons", "new fuse, clips cleaned")
+	c.narrow()
+	entries, err := s.keep.Entries(t.Context(), idOf(t, c.url))
+	require.NoError(t, err)
+	times := map[string]int{}
+	for _, e := range entries {
+		b, err := e.Body.Marshal()
+		require.NoError(t, err)
+		times[string(e.Kind)+string(b)]++
+	}
+	for what, n := range times {
+		if !strings.Contains(what, `"setup":["F3 renewed"]`) { // seen after the repair, and again for the verification
+			assert.Equal(t, 1, n, what)
+		}
+	}
+}
+
+func idOf(t *testing.T, address string) int64 {
+	t.Helper()
+	var id int64
+	_, err := fmt.Sscanf(address[strings.LastIndex(address, "/")+1:], "%d", &id)
+	require.NoError(t, err)
+	return id
+}
+
+// wish is one that can be answered.
+const wish = "fans=2&speeds=2&volts=12&title=Verge+mower&half=ok&amps=14&name=low+line&gives=ground&asks=low&limit=&" +
+	"name=high+line&gives=ground&asks=high&limit=&way=series-parallel"
+
+// Every page there is, at a phone's size, as a lead sees it: nothing serious by axe-core, nothing wider than the screen. The
+// list is made of the routes, so that no page is forgotten.
+func TestEveryPageIsAccessible(t *testing.T) {
+	keep := demotest.Open(t)
+	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
+	require.NoError(t, err)
+	t.Cleanup(accounts.Close)
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
+		Address: "https://yard.local:8443"})
+	require.NoError(t, err)
+	server := httptest.NewServer(app.Handler())
+	t.Cleanup(server.Close)
+	t.Cleanup(app.Close)
+	s := &site{url: server.URL, keep: keep, missing: true}
+	b := s.tabSized(t, 390, 844)
+	b.visit(s.url)
+	b.fill("#code", code)
+	b.fill("#name", "Maud")
+	b.fill("#secret", "salt spray on the quay")
+	b.click("main .btn-primary")
+	b.sees("h1", "In the bay")
+	b.visit(s.url + "/drills")
+	b.click("main form .btn")
+	b.sees(".move h2", "First")
+	drill := b.eval(`location.pathname.split("/")[2]`)
+	h, err := keep.HarnessNamed(t.Context(), "m2-three-relay-two-winding") // it has a sensor
+	require.NoError(t, err)
+	sensed, err := keep.OpenJob(t.Context(), 1, h.ID, "hot", "Oda", time.Now(), "")
+	require.NoError(t, err)
+	pages := 0
+	for _, r := range app.Addresses() {
+		if r.Method != http.MethodGet || r.Path == "/jobs/:id/events" || strings.HasPrefix(r.Path, "/static/") {
+			continue
+		}
+		path := r.Path
+		id := "7"
+		switch path {
+		case "/jobs/:id/drill":
+			id = drill
+		case "/jobs/:id/standin":
+			id = strconv.FormatInt(sensed, 10)
+		case "/jobs/:id/paper":
+			path += "?state=low"
+		case "/rewire", "/rewire/build", "/rewire/whatif":
+			path += "?" + wish
+		}
+		for from, to := range map[string]string{":id": id, ":name": named(r.Path), ":part": "K1", ":form": "html", ":photo": "1", ":sum": "0"} {
+			path = strings.ReplaceAll(path, from, to)
+		}
+		kind := b.eval(fmt.Sprintf(`fetch(%q).then(async (r) => { const whole = (await r.text()).startsWith("<!doctype");
+			document.body.dataset.kind = r.status + (whole ? " page" : " other"); }), ""`, path))
+		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`!!document.body.dataset.kind`))
+		require.NoError(t, err)
+		kind = b.eval(`(() => { const k = document.body.dataset.kind; delete document.body.dataset.kind; return k; })()`)
+		if !strings.HasSuffix(kind, " page") {
+			continue
+		}
+		pages++
+		t.Run(r.Path, func(t *testing.T) {
+			missing := strings.Contains(r.Path, ":form") || strings.Contains(r.Path, "photo")
+			assert.True(t, strings.HasPrefix(kind, "200") || missing, kind)
+			at := *b
+			at.t = t
+			at.visit(s.url + path)
+			at.quiet()
+			at.accessible()
+			at.narrow()
+		})
+	}
+	t.Logf("%d pages", pages)
+	assert.Greater(t, pages, 30)
+}
+
+// named is a harness, or a bench sheet, for a route.
+func named(route string) string {
+	if strings.HasPrefix(route, "/bench") {
+		return "wire"
+	}
+	return "f3-twin-series-parallel"
+}
