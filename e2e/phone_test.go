@@ -164,11 +164,11 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		for from, to := range map[string]string{":id": id, ":name": named(r.Path), ":part": "K1", ":form": "html", ":photo": "1", ":sum": "0"} {
 			path = strings.ReplaceAll(path, from, to)
 		}
-		kind := b.eval(fmt.Sprintf(`fetch(%q).then(async (r) => { const whole = (await r.text()).startsWith("<!doctype");
+		b.eval(fmt.Sprintf(`fetch(%q).then(async (r) => { const whole = (await r.text()).startsWith("<!doctype");
 			document.body.dataset.kind = r.status + (whole ? " page" : " other"); }), ""`, path))
 		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`!!document.body.dataset.kind`))
 		require.NoError(t, err)
-		kind = b.eval(`(() => { const k = document.body.dataset.kind; delete document.body.dataset.kind; return k; })()`)
+		kind := b.eval(`(() => { const k = document.body.dataset.kind; delete document.body.dataset.kind; return k; })()`)
 		if !strings.HasSuffix(kind, " page") {
 			continue
 		}
