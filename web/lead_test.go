@@ -80,6 +80,7 @@ func TestTheHarnessOfRecord(t *testing.T) {
 	h, err := w.keep.HarnessNamed(t.Context(), "f1-one-relay")
 	require.NoError(t, err)
 	says(t, w.get(at).Body.String(), "None is of record")
+	says(t, w.get(at).Body.String(), "Make it the one")
 	require.Equal(t, http.StatusSeeOther, w.post(at+"/record", "revision", strconv.FormatInt(h.Revision, 10)).Code)
 	says(t, w.get(at).Body.String(), "The one of record, by Technician")
 	r := w.post(at+"/edit", "saw", strconv.FormatInt(h.Newest, 10), "text", strings.ReplaceAll(h.Source, "F1", "F8"))

@@ -91,19 +91,19 @@ func parseParts(into *template.Template, files fs.FS, names []string) error {
 
 // Frame is what every page carries.
 type Frame struct {
-	Title  string
-	Nav    string // which entry of the bar is this
-	Who    string
-	Signed bool   // somebody has signed in, and the name is theirs
-	Lead   bool   // who has signed in is a lead
-	Leads  bool   // may do what is a lead's: a lead, or anybody where nobody signs in
-	Notice string // a sentence at the top
-	Bad    bool   // the notice says that something was not done
+	Title   string
+	Nav     string // which entry of the bar is this
+	Who     string
+	Signed  bool   // somebody has signed in, and the name is theirs
+	Lead    bool   // who has signed in is a lead
+	MayLead bool   // may do what is a lead's: a lead, or anybody where nobody signs in
+	Notice  string // a sentence at the top
+	Bad     bool   // the notice says that something was not done
 }
 
 // Frame begins a page.
 func (r *Room) Frame(c *gin.Context, title, nav string) Frame {
-	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey), Leads: Leads(c)}
+	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey), MayLead: Leads(c)}
 }
 
 // Refuse puts the sentence of an error at the top of the page, as something that was not done.

@@ -8,6 +8,8 @@ import (
 	"math"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 )
 
 // funcs are what templates call: how figures, times and chances are written on every page.
@@ -21,17 +23,31 @@ func funcs(files *Static) template.FuncMap {
 		"width":   func(p float64) int { return int(math.Round(100 * math.Max(0, math.Min(1, p)))) },
 		"join":    strings.Join,
 		"few":     few,
-		"add":     func(a, b int) int { return a + b },
-		"less":    func(a, b float64) float64 { return a - b },
-		"one":     func(v float64) string { return fmt.Sprintf("%.1f", v) },
-		"fine":    func(p float64) string { return fmt.Sprintf("%.1f %%", 100*p) },
-		"money":   func(v float64) string { return fmt.Sprintf("%.0f", v) },
-		"share":   func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
-		"times":   timesWords,
-		"token":   newToken,
-		"clicks":  func() []string { return []string{"click", "nothing"} },
-		"pair":    func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
+
+		"initials": initials,
+		"add":      func(a, b int) int { return a + b },
+		"less":     func(a, b float64) float64 { return a - b },
+		"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
+		"fine":     func(p float64) string { return fmt.Sprintf("%.1f %%", 100*p) },
+		"money":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"share":    func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
+		"times":    timesWords,
+		"token":    newToken,
+		"clicks":   func() []string { return []string{"click", "nothing"} },
+		"pair":     func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}
+}
+
+// initials are the first letters of a name's first two words.
+func initials(name string) string {
+	var b strings.Builder
+	for k, word := range strings.Fields(name) {
+		if k < 2 {
+			first, _ := utf8.DecodeRuneInString(word)
+			b.WriteRune(unicode.ToUpper(first))
+		}
+	}
+	return b.String()
 }
 
 // few lists the first of a list; how many more there are stands behind them.

@@ -7,7 +7,7 @@ const keptKey = "kept-entries";
 const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand|stand|first|verify)$/;
 const mostKept = 200;
 
-const signedAs = () => document.querySelector(".person .dropdown-toggle")?.lastChild?.textContent.trim() ?? "";
+const signedAs = () => document.querySelector(".person")?.dataset.who ?? "";
 const readKept = () => { try { return JSON.parse(localStorage.getItem(keptKey) ?? "[]"); } catch { return []; } };
 const writeKept = (list) => { localStorage.setItem(keptKey, JSON.stringify(list)); showKept(); };
 const freshToken = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
