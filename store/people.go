@@ -28,12 +28,14 @@ type Person struct {
 	Active  bool      `db:"active"`
 	Epoch   int       `db:"epoch"`
 	AddedAt time.Time `db:"added_at"`
+	Second  string    `db:"second"` // the secret of the second step; empty: there is none
+	Notice  string    `db:"notice"` // what was changed of theirs and not yet told, a line each
 }
 
 // ErrTaken says that somebody else has that name.
 var ErrTaken = errors.New("store: somebody of that name is here already")
 
-const personColumns = `id, name, role, secret, active, epoch, added_at`
+const personColumns = `id, name, role, secret, active, epoch, added_at, second, notice`
 
 // People lists everybody, by name.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
@@ -109,6 +111,42 @@ func (s *Store) SetPerson(ctx context.Context, id int64, role Role, active bool)
 		return ErrLastLead
 	}
 	return nil
+}
+
+// SetSecond gives somebody a second step at signing in; an empty secret takes it away.
+func (s *Store) SetSecond(ctx context.Context, id int64, secret string) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `UPDATE people SET second = $2, second_step = 0 WHERE id = $1`, id, secret)
+	return wrap("setting a second step", err)
+}
+
+// UseStep uses up the code of a step of time; false where it, or a later one, has been used.
+func (s *Store) UseStep(ctx context.Context, id, step int64) (bool, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	done, err := s.db.ExecContext(ctx, `UPDATE people SET second_step = $2 WHERE id = $1 AND second_step < $2`, id, step)
+	if err != nil {
+		return false, wrap("using a code", err)
+	}
+	n, err := done.RowsAffected()
+	return n == 1, wrap("using a code", err)
+}
+
+// Tell keeps a line that somebody is told at the next page of their account.
+func (s *Store) Tell(ctx context.Context, id int64, line string) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `UPDATE people SET notice = right(notice || $2 || E'\n', 2000) WHERE id = $1`, id, line)
+	return wrap("telling somebody", err)
+}
+
+// Told forgets what has been told.
+func (s *Store) Told(ctx context.Context, id int64) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `UPDATE people SET notice = '' WHERE id = $1`, id)
+	return wrap("telling somebody", err)
 }
 
 // SetSecret gives somebody another passphrase and ends every session of theirs; their devices forget their PINs.

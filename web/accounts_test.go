@@ -8,7 +8,9 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
+	"github.com/pquerna/otp/totp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -128,7 +130,8 @@ func TestTheFirstLead(t *testing.T) {
 func TestWhoMayGoWhere(t *testing.T) {
 	lead, tech := staffed(t)
 	nobody := lead.device()
-	free := map[string]bool{"/static/:version/*file": true, "/healthz": true, "/readyz": true, "/signin": true, "/sw.js": true,
+	free := map[string]bool{"/static/:version/*file": true, "/healthz": true, "/readyz": true, "/signin": true, "/strength": true,
+		"/sw.js":                true,
 		"/manifest.webmanifest": true, "/icon-192.png": true, "/icon-512.png": true}
 	routes := lead.app.Addresses()
 	require.Greater(t, len(routes), 80)
@@ -256,4 +259,80 @@ func TestAPINOnADevice(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusUnauthorized, byPIN(tech, "4821"), "forgotten")
 	assert.Equal(t, http.StatusSeeOther, tech.signIn("Finn", techSecret))
+}
+
+// What is tried first is refused, whatever its length; what is being typed is judged only for whoever may set one.
+func TestWeakPassphrases(t *testing.T) {
+	lead, _ := staffed(t)
+	for _, weak := range []string{"passwordpassword", "qwertyuiop12345", "aaaaaaaaaaaaaaaa", "iloveyouiloveyou", "password1234567"} {
+		r := lead.do(http.MethodPost, "/people", "name", "Ida", "role", "technician", "secret", weak)
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, weak)
+		says(t, r.Body.String(), "among those that are tried first")
+		says(t, lead.do(http.MethodPost, "/strength", "secret", weak).Body.String(), "tried first")
+	}
+	says(t, lead.do(http.MethodPost, "/strength", "secret", "wet rope").Body.String(), "4 more characters")
+	says(t, lead.do(http.MethodPost, "/strength", "secret", "heron lathe pumice ferry").Body.String(), "hard to guess")
+	assert.Equal(t, http.StatusNotFound, lead.device().do(http.MethodPost, "/strength", "secret", "heron lathe pumice").Code)
+	long := strings.Repeat("ferry 7 heron ", 9)[:120]
+	began := time.Now()
+	lead.do(http.MethodPost, "/strength", "secret", long)
+	assert.Less(t, time.Since(began), 2*time.Second, "a long one is judged by its beginning")
+}
+
+// The second step: set up with a code of it, asked for at signing in, of use once; a lead without one may not lead where the
+// workshop wants it, and another passphrase by a lead takes it away.
+func TestTheSecondStep(t *testing.T) {
+	lead, tech := staffed(t)
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/settings", "archive", "0", "second", "true").Code)
+	r := lead.do(http.MethodPost, "/people", "name", "Ida", "role", "technician", "secret", "heron lathe pumice")
+	assert.Equal(t, http.StatusForbidden, r.Code)
+	says(t, r.Body.String(), "wants a second step of its leads")
+
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/me", "second", "begin", "secret", leadSecret).Code)
+	page := lead.do(http.MethodGet, "/me").Body.String()
+	_, secret, _ := strings.Cut(page, "<code>")
+	secret, _, _ = strings.Cut(secret, "</code>")
+	require.Len(t, secret, 32)
+	code := func(at time.Time) string {
+		c, err := totp.GenerateCode(secret, at)
+		require.NoError(t, err)
+		return c
+	}
+	now := time.Now()
+	says(t, lead.do(http.MethodPost, "/me", "code", code(now.Add(time.Hour)), "secret", leadSecret).Body.String(), "nothing was changed")
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/me", "code", code(now), "secret", leadSecret).Code)
+	says(t, lead.do(http.MethodGet, "/me").Body.String(), "a second step at signing in was set up")
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/me", "read", "1").Code)
+	silent(t, lead.do(http.MethodGet, "/me").Body.String(), "Of your account there was changed")
+	assert.Equal(t, http.StatusOK, lead.do(http.MethodGet, "/people").Code)
+
+	other := lead.device()
+	require.Equal(t, http.StatusSeeOther, other.signIn("Maud", leadSecret))
+	assert.Equal(t, http.StatusSeeOther, other.do(http.MethodGet, "/").Code, "half is not in")
+	says(t, other.do(http.MethodGet, "/signin").Body.String(), "The second step")
+	assert.Equal(t, http.StatusUnauthorized, other.do(http.MethodPost, "/signin", "second", code(now.Add(-time.Hour))).Code)
+	assert.Equal(t, http.StatusUnauthorized, lead.device().do(http.MethodPost, "/signin", "second", code(now)).Code, "without the passphrase")
+	next := code(now.Add(30 * time.Second))
+	require.Equal(t, http.StatusSeeOther, other.do(http.MethodPost, "/signin?back=/library", "second", next).Code)
+	assert.Equal(t, http.StatusOK, other.do(http.MethodGet, "/library").Code)
+	third := lead.device()
+	require.Equal(t, http.StatusSeeOther, third.signIn("Maud", leadSecret))
+	assert.Equal(t, http.StatusUnauthorized, third.do(http.MethodPost, "/signin", "second", next).Code, "used")
+
+	// Finn's is taken away with another passphrase, and he is told.
+	finn, err := lead.keep.PersonNamed(t.Context(), "Finn")
+	require.NoError(t, err)
+	require.NoError(t, lead.keep.SetSecond(t.Context(), finn.ID, secret))
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, fmt.Sprintf("/people/%d", finn.ID), "role", "technician", "active", "1",
+		"secret", "heron lathe pumice").Code)
+	r = tech.do(http.MethodPost, "/signin", "name", "Finn", "secret", "heron lathe pumice")
+	assert.Equal(t, "/me", r.Header().Get("Location"))
+	says(t, tech.do(http.MethodGet, "/me").Body.String(), "another passphrase was given by Maud")
+
+	// Whoever has the machine at hand lets the lead in again.
+	passphrase, err := people.LetIn(t.Context(), lead.keep, "maud", time.Now())
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusSeeOther, lead.do(http.MethodGet, "/").Code)
+	require.Equal(t, http.StatusSeeOther, lead.signIn("Maud", passphrase))
+	assert.Equal(t, http.StatusOK, lead.do(http.MethodGet, "/").Code)
 }

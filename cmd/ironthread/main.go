@@ -41,7 +41,7 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
 	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), planCommand(), simCommand(),
 		diagnoseCommand(), measureCommand(),
-		exportCommand(), schemaCommand(), serveCommand(), demoCommand(), backupCommand(), restoreCommand())
+		exportCommand(), schemaCommand(), serveCommand(), demoCommand(), backupCommand(), restoreCommand(), letInCommand())
 	if err := root.Execute(); err != nil {
 		fmt.Fprintf(root.ErrOrStderr(), "ironthread: %v\n", err)
 		var input inputError

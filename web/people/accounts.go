@@ -15,7 +15,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/postgresstore"
@@ -40,6 +39,11 @@ type Keeper interface {
 	SetPerson(ctx context.Context, id int64, role store.Role, active bool) error
 	SetSecret(ctx context.Context, id int64, secret string) error
 	SignOut(ctx context.Context, id int64) error
+	SetSecond(ctx context.Context, id int64, secret string) error
+	UseStep(ctx context.Context, id, step int64) (bool, error)
+	Tell(ctx context.Context, id int64, line string) error
+	Told(ctx context.Context, id int64) error
+	Setting(ctx context.Context, name string, value any) (bool, error)
 	Attempts(ctx context.Context, key string, since time.Duration, failed bool) (int, error)
 	KeepPIN(ctx context.Context, token string, person int64, pin string) error
 	Devices(ctx context.Context, token string) ([]store.Device, error)
@@ -59,10 +63,12 @@ const (
 	attemptsOf    = 15 * time.Minute
 	sessionFor    = 12 * time.Hour
 	idleFor       = 4 * time.Hour
-	hashesAtOnce  = 2 // each takes 64 MB for a moment
+	notedEvery    = 5 * time.Minute // that a session is in use: not at every page, which would be a write each
+	hashesAtOnce  = 2               // each takes 64 MB for a moment
 	deviceCookie  = "device"
 	personKey     = "person"
 	epochKey      = "epoch"
+	usedKey       = "used" // when it was noted last that the session is in use
 )
 
 // Accounts signs people in.
@@ -82,7 +88,7 @@ type Accounts struct {
 func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) (a *Accounts, code string, err error) {
 	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce)}
 	a.sessions.Store = postgresstore.NewWithCleanupInterval(s.DB(), time.Hour)
-	a.sessions.Lifetime, a.sessions.IdleTimeout = sessionFor, idleFor
+	a.sessions.Lifetime = sessionFor // how long it may idle is kept in the session: see person
 	a.sessions.Cookie.Name, a.sessions.Cookie.HttpOnly, a.sessions.Cookie.Secure = "session", true, secure
 	a.sessions.Cookie.SameSite = http.SameSiteLaxMode // a device may come by a QR code
 	if a.dummy, err = argon2id.CreateHash("nobody has this passphrase", argon2id.DefaultParams); err != nil {
@@ -93,13 +99,40 @@ func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) 
 		return nil, "", err
 	}
 	if len(list) == 0 {
-		b := make([]byte, 10)
-		if _, err := rand.Read(b); err != nil {
-			return nil, "", fmt.Errorf("people: %w", err)
-		}
-		a.code = base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(b)
+		a.code = randomCode()
 	}
 	return a, a.code, nil
+}
+
+// randomCode is sixteen letters and figures that nobody guesses.
+func randomCode() string {
+	b := make([]byte, 10)
+	_, _ = rand.Read(b) // never fails; see crypto/rand
+	return base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(b)
+}
+
+// LetIn gives somebody who has lost the passphrase, or the phone of the second step, another passphrase, and ends every session
+// of theirs: for whoever has the machine at hand. store.ErrNotFound: there is nobody of that name.
+func LetIn(ctx context.Context, keep Keeper, name string, now time.Time) (passphrase string, err error) {
+	p, err := keep.PersonNamed(ctx, name)
+	if err != nil {
+		return "", err
+	}
+	passphrase = randomCode()
+	secret, err := argon2id.CreateHash(passphrase, argon2id.DefaultParams)
+	if err != nil {
+		return "", fmt.Errorf("people: %w", err)
+	}
+	if err := keep.SetSecret(ctx, p.ID, secret); err != nil {
+		return "", err
+	}
+	if err := keep.SetSecond(ctx, p.ID, ""); err != nil {
+		return "", err
+	}
+	if err := keep.SetPerson(ctx, p.ID, p.Role, true); err != nil {
+		return "", err
+	}
+	return passphrase, keep.Tell(ctx, p.ID, now.Format("2 Jan 2006 15:04")+": another passphrase was given at the machine itself")
 }
 
 // Close ends the clearing away of sessions that are over.
@@ -128,7 +161,7 @@ func (f flushing) Unwrap() http.ResponseWriter { return f.ResponseWriter }
 // open are the addresses that nobody need be signed in for.
 func open(path string) bool {
 	return strings.HasPrefix(path, "/static/") || slices.Contains(room.Named, path) ||
-		slices.Contains([]string{"/healthz", "/readyz", "/signin"}, path)
+		slices.Contains([]string{"/healthz", "/readyz", "/signin", "/strength"}, path)
 }
 
 // leadOnly are the addresses that a lead alone may post to, as they are routed.
@@ -160,6 +193,9 @@ func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
 			front.Fail(c, http.StatusUnauthorized, "You are signed out, so nothing was done. Sign in on another page, then send this again.")
 		case LeadOnly(c.Request.Method, c.FullPath()) && p.Role != store.Lead:
 			front.Fail(c, http.StatusForbidden, "Only a lead may do that; nothing was done.")
+		case LeadOnly(c.Request.Method, c.FullPath()) && a.lacksSecond(c, p):
+			front.Fail(c, http.StatusForbidden, "This workshop wants a second step of its leads at signing in, and you have none yet: set it up on "+
+				"the page of your account. Nothing was done.")
 		default:
 			room.SignedIn(c, p.Name, p.Role == store.Lead)
 			c.Next()
@@ -170,9 +206,13 @@ func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
 // person is who a request's session belongs to; false where it is over.
 func (a *Accounts) person(c *gin.Context) (store.Person, bool, error) {
 	ctx := c.Request.Context()
-	id := a.sessions.GetInt64(ctx, personKey)
-	if id == 0 {
+	id, used := a.sessions.GetInt64(ctx, personKey), a.sessions.GetInt64(ctx, usedKey)
+	idle := time.Since(time.Unix(used, 0))
+	if id == 0 || idle > idleFor {
 		return store.Person{}, false, nil
+	}
+	if idle > notedEvery {
+		a.sessions.Put(ctx, usedKey, time.Now().Unix())
 	}
 	p, err := a.keep.Person(ctx, id)
 	if errors.Is(err, store.ErrNotFound) {
@@ -185,6 +225,7 @@ func (a *Accounts) person(c *gin.Context) (store.Person, bool, error) {
 type signInPage struct {
 	room.Frame
 	First   bool // nobody is here yet: the code of the terminal makes the first lead
+	Half    bool // the passphrase was right, and the second step is asked for
 	Name    string
 	Back    string
 	Devices []store.Device
@@ -195,7 +236,8 @@ func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
 func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
 	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first() != ""}
 	p.Who = ""
-	if token, err := c.Cookie(deviceCookie); err == nil {
+	p.Half = a.accounts.half(c) != 0
+	if token, err := c.Cookie(deviceCookie); err == nil && !p.Half {
 		p.Devices, _ = a.accounts.keep.Devices(c.Request.Context(), hashed(token)) // without it the passphrase is asked for
 	}
 	if wrong != nil {
@@ -209,6 +251,7 @@ type signInForm struct {
 	Name   string `form:"name" says:"the name" binding:"max=40"`
 	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
 	Code   string `form:"code" says:"the code" binding:"max=40"`
+	Second string `form:"second" says:"the code" binding:"max=12"`
 	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
 	Person int64  `form:"person"`
 }
@@ -231,8 +274,20 @@ func (a *People) doSignIn(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
+	if p.Second != "" && f.Person == 0 && f.Second == "" {
+		if err := a.accounts.beginHalf(c, p); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		c.Redirect(http.StatusSeeOther, "/signin?back="+url.QueryEscape(room.BackTo(c.Query("back"))))
+		return
+	}
 	if err := a.accounts.begin(c, p); err != nil {
 		a.FailWith(c, err)
+		return
+	}
+	if p.Notice != "" { // told before anything else
+		c.Redirect(http.StatusSeeOther, "/me")
 		return
 	}
 	c.Redirect(http.StatusSeeOther, room.BackTo(c.Query("back")))
@@ -251,6 +306,16 @@ func refusal(status int, format string, args ...any) error {
 // enter finds who signs in, or says why not.
 func (a *Accounts) enter(c *gin.Context, f signInForm) (store.Person, error) {
 	ctx := c.Request.Context()
+	if f.Second != "" { // the name is that of whoever gave the passphrase
+		p, err := a.keep.Person(ctx, a.half(c))
+		if errors.Is(err, store.ErrNotFound) {
+			return p, refusal(http.StatusUnauthorized, "that took too long; sign in again")
+		}
+		if err != nil {
+			return p, err
+		}
+		f.Name = p.Name
+	}
 	keys := map[string]int{"address " + c.ClientIP(): mostByAddress, "name " + strings.ToLower(f.Name): mostByName}
 	if f.Person != 0 {
 		delete(keys, "name "+strings.ToLower(f.Name)) // a device counts its own
@@ -279,6 +344,8 @@ func (a *Accounts) enter(c *gin.Context, f signInForm) (store.Person, error) {
 func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
 	ctx := c.Request.Context()
 	switch {
+	case f.Second != "":
+		return a.bySecond(c, f)
 	case f.Person != 0:
 		return a.byPIN(c, f)
 	case a.first() != "":
@@ -368,8 +435,10 @@ func (a *Accounts) begin(c *gin.Context, p store.Person) error {
 	if err := a.sessions.RenewToken(ctx); err != nil {
 		return fmt.Errorf("people: %w", err)
 	}
+	a.sessions.Remove(ctx, halfKey)
 	a.sessions.Put(ctx, personKey, p.ID)
 	a.sessions.Put(ctx, epochKey, p.Epoch)
+	a.sessions.Put(ctx, usedKey, time.Now().Unix())
 	return nil
 }
 
@@ -377,20 +446,6 @@ func (a *Accounts) first() string {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	return a.code
-}
-
-// fit says what is wrong with a name and a passphrase, if anything is.
-func fit(name, secret string) error {
-	n := utf8.RuneCountInString(secret)
-	switch {
-	case strings.TrimSpace(name) == "":
-		return errors.New("the name is missing")
-	case n < leastSecret || n > mostSecret:
-		return fmt.Errorf("a passphrase has %d to %d characters; some words in a row are easy to keep", leastSecret, mostSecret)
-	case strings.Contains(strings.ToLower(secret), strings.ToLower(name)):
-		return errors.New("the passphrase must not hold the name")
-	}
-	return nil
 }
 
 // turned waits for a turn: a hash takes much memory for a moment.

@@ -19,13 +19,19 @@ type Settings interface {
 
 // Set is what a workshop has set.
 type Set struct {
-	ArchiveDays int `json:"archive-days" form:"archive" says:"the days" binding:"min=0,max=36500"` // 0: only by hand
+	ArchiveDays int  `json:"archive-days" form:"archive" says:"the days" binding:"min=0,max=36500"` // 0: only by hand
+	LeadsSecond bool `json:"leads-second" form:"second"`                                            // leads have a second step at signing in
+}
+
+// setting reads it.
+type setting interface {
+	Setting(ctx context.Context, name string, value any) (bool, error)
 }
 
 const settingsName = "workshop"
 
 // SetOf reads what a workshop has set; where it has set nothing, jobs leave the Bay by hand alone.
-func SetOf(ctx context.Context, keep Settings) (set Set, err error) {
+func SetOf(ctx context.Context, keep setting) (set Set, err error) {
 	_, err = keep.Setting(ctx, settingsName, &set)
 	return set, err
 }

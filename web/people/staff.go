@@ -95,6 +95,12 @@ func (a *People) setPerson(c *gin.Context) {
 			if secret, err = a.accounts.hash(ctx, f.Secret); err == nil {
 				err = a.accounts.keep.SetSecret(ctx, id, secret)
 			}
+			if err == nil { // whoever has lost the phone is let in by a lead
+				err = a.accounts.keep.SetSecond(ctx, id, "")
+			}
+			if err == nil {
+				err = a.tell(c, id, "another passphrase was given by "+room.Who(c)+", and a second step is no longer asked for")
+			}
 		}
 		if err != nil {
 			a.failPerson(c, err)
@@ -124,6 +130,8 @@ type mePage struct {
 	room.Frame
 	Person store.Person
 	HasPIN bool
+	Told   []string    // what was changed since they were told last
+	Second *secondPage // being set up
 	Done   string
 }
 
@@ -147,6 +155,11 @@ func (a *People) showMe(c *gin.Context, status int, wrong error) {
 			p.HasPIN = p.HasPIN || d.PersonID == p.Person.ID
 		}
 	}
+	if p.Second, err = a.accounts.pending(c, p.Person); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	p.Told = strings.FieldsFunc(p.Person.Notice, func(r rune) bool { return r == '\n' })
 	if wrong != nil {
 		p.Refuse(wrong)
 	} else if c.Query("done") != "" {
@@ -161,6 +174,9 @@ type meForm struct {
 	New    string `form:"new" says:"the new passphrase" binding:"max=128"`
 	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
 	Out    string `form:"out"`
+	Read   string `form:"read"`                                          // what was told has been read
+	Second string `form:"second" says:"the second step" binding:"max=8"` // begin or off
+	Code   string `form:"code" says:"the code" binding:"max=12"`         // the first of a second step
 }
 
 func (a *People) setMe(c *gin.Context) {
@@ -173,6 +189,14 @@ func (a *People) setMe(c *gin.Context) {
 	p, ok, err := a.accounts.person(c)
 	if err != nil || !ok {
 		a.FailWith(c, errors.Join(err, errNoEntry))
+		return
+	}
+	if f.Read != "" { // nothing of the account changes
+		if err := a.accounts.keep.Told(ctx, p.ID); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		c.Redirect(http.StatusSeeOther, "/me")
 		return
 	}
 	n, err := a.accounts.keep.Attempts(ctx, "name "+strings.ToLower(p.Name), attemptsOf, false)
@@ -196,6 +220,10 @@ func (a *People) setMe(c *gin.Context) {
 		a.setSecret(c, p, f.New)
 	case f.PIN != "":
 		a.setPIN(c, p, f.PIN)
+	case f.Code != "":
+		a.endSecond(c, p, f.Code)
+	case f.Second != "":
+		a.setSecond(c, p, f)
 	case f.Out != "":
 		if err := a.accounts.keep.SignOut(ctx, p.ID); err != nil {
 			a.FailWith(c, err)
@@ -228,7 +256,7 @@ func (a *People) setSecret(c *gin.Context, p store.Person, secret string) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/me?done=1")
+	a.changed(c, p, "the passphrase was changed")
 }
 
 // setPIN lets a person sign in with a PIN on this device.
@@ -258,7 +286,7 @@ func (a *People) setPIN(c *gin.Context, p store.Person, pin string) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/me?done=1")
+	a.changed(c, p, "a PIN was kept on a device")
 }
 
 // signOut ends this session.

@@ -46,6 +46,7 @@ func (a *People) Routes(r gin.IRouter) {
 		return
 	}
 	r.GET("/signin", a.signIn)
+	r.POST("/strength", a.strength)
 	r.POST("/signin", a.doSignIn)
 	r.POST("/signout", a.signOut)
 	r.GET("/me", a.me)
