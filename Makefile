@@ -1,7 +1,8 @@
 # make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
 # make test   everything: packages, browser tests, a throw-away database; then again, short, with the race
 #             detector, the packages in which more than one goroutine works
-# make soak   what takes an hour or so: 100,000 jobs, 64 people signed in, server and database killed 200 times, fuzzing
+# make soak   what takes hours: 100,000 jobs, 64 people signed in, server and database killed 200 times, eight virtual
+#             technicians for an hour, ten million changed inputs for every reader, fuzzing
 # make deb    a Debian package with the service and a nightly backup, under bin/
 # make lint   gofmt, vet and the linter
 
@@ -31,6 +32,10 @@ soak:
 	@scripts/need postgresql
 	IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
 	IRONTHREAD_KILLS=200 $(GO) test -timeout 60m -v -run 'WhileWriting' ./cmd/ironthread
+	IRONTHREAD_SOAK=1h $(GO) test -timeout 100m -v -run 'EightTechnicians' ./cmd/ironthread
+	IRONTHREAD_INPUTS=10000000 $(GO) test -timeout 300m -v -p 1 \
+	  -run '^TestMany(Readings|Setups|Observations|Logs|Figures|Answers|Frames|Files|WishFiles|Descriptions|JobFiles|Cells)$$' \
+	  ./core/... ./scan/... ./web/jobs
 	@for at in ./core/harness ./core/electric ./core/probe ./core/livelog ./core/bench ./scan/doip ./scan/uds; do \
 	  for name in $$($(GO) test -list '^Fuzz' $$at | grep '^Fuzz'); do \
 	    $(GO) test -run XXX -fuzz "^$$name$$" -fuzztime 5m $$at || exit 1; done; done

@@ -12,6 +12,7 @@ import (
 
 	"ironthread/core/bench"
 	"ironthread/core/harness"
+	"ironthread/library/librarytest"
 )
 
 func work(t *testing.T, sheet string, typed map[string]string) *bench.Result {
@@ -221,4 +222,29 @@ func FuzzSheets(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Millions of changed figures in every field of every sheet: nothing panics, and a refusal is one line.
+func TestManyFigures(t *testing.T) {
+	seeds := [][]byte{[]byte("1-2 0.7; 1-3 OL"), []byte("20 2500; 60 600"), []byte("1e9"), []byte("4mm2"), []byte("12.6"), []byte("AWG 12")}
+	librarytest.Many(t, seeds, func(b []byte) {
+		s := bench.Sheets[len(b)%len(bench.Sheets)]
+		field := s.Fields[int(b0(b))%len(s.Fields)]
+		if _, err := s.Work(func(key string) string {
+			if key == field.Key {
+				return string(b)
+			}
+			return ""
+		}); err != nil && strings.Contains(err.Error(), "\n") {
+			t.Errorf("%q: %v", b, err)
+		}
+	})
+}
+
+// b0 is the first byte, which chooses the field.
+func b0(b []byte) byte {
+	if len(b) == 0 {
+		return 0
+	}
+	return b[0]
 }

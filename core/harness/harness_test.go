@@ -1,6 +1,7 @@
 package harness_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -264,4 +265,14 @@ func FuzzMutated(f *testing.F) {
 func TestTheSeedsAreSound(t *testing.T) {
 	_, err := harness.Read([]byte(everyKind))
 	require.NoError(t, err)
+}
+
+// Millions of changed files: each is read, or refused with errors that say where; nothing panics.
+func TestManyFiles(t *testing.T) {
+	seeds := slices.Concat(slices.Repeat([][]byte{[]byte(small)}, 12), [][]byte{[]byte(everyKind)})
+	librarytest.Many(t, seeds, func(b []byte) {
+		if _, err := harness.Read(b); err != nil && err.Error() == "" {
+			t.Errorf("%q is refused without a word", b)
+		}
+	})
 }

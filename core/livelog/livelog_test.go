@@ -15,6 +15,7 @@ import (
 
 	"ironthread/core/livelog"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 // written makes a log with thresholds that are known: the coolant rises and falls between them, low on at 95 and off at
@@ -147,7 +148,8 @@ func TestFindingsThatAreWrong(t *testing.T) {
 func TestLogsThatAreNone(t *testing.T) {
 	m := livelog.Mapping{Coolant: "a", Commands: map[string]string{"low": "b"}}
 	for text, want := range map[string]string{
-		"": "the log is empty", "a,b\n": "no row of the log can be read", "x,b\n1,2\n": `no column "a"`, "a,b\nhot,on\n": "the first in line 2",
+		"": "the log is empty", "a,b\n": "no row of the log can be read", "x,b\n1,2\n": `no column "a"`, "a,b\nhot,on\n": "the first in " +
+			"line 2",
 		"a,b\n999,1\n": "no row",
 	} {
 		_, err := livelog.Analyse(strings.NewReader(text), m)
@@ -188,5 +190,14 @@ func FuzzLogs(f *testing.F) {
 	f.Add([]byte("a;b\n80,5;on\n"))
 	f.Fuzz(func(_ *testing.T, text []byte) {
 		_, _ = livelog.Analyse(bytes.NewReader(text), livelog.Mapping{Coolant: "a", Commands: map[string]string{"low": "b"}})
+	})
+}
+
+// Millions of changed logs: nothing panics.
+func TestManyLogs(t *testing.T) {
+	seeds := [][]byte{[]byte("a,b\n80,0\n96,1\n"), []byte("a;b\n80,5;on\n81;off\n"), []byte("time\ta\tb\n0\t90\t0\n1\t97\t1\n2\t88\t0\n")}
+	librarytest.Many(t, seeds, func(b []byte) {
+		_, _ = livelog.ReadHead(bytes.NewReader(b), []string{"low"})
+		_, _ = livelog.Analyse(bytes.NewReader(b), livelog.Mapping{Coolant: "a", Commands: map[string]string{"low": "b"}})
 	})
 }

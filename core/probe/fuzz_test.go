@@ -4,10 +4,12 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"ironthread/core/electric"
 	"ironthread/core/probe"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 // Whatever is typed into an observations file is either read, and then says the same again when
@@ -89,5 +91,51 @@ func FuzzSetups(f *testing.F) {
 		again, err := electric.ParseAction(e.Circuit, a.String())
 		assert.NoError(t, err, text)
 		assert.Equal(t, a, again, "a set-up spells itself")
+	})
+}
+
+// Millions of changed readings, set-ups and observations: nothing panics, and what is refused is refused in a sentence.
+func TestManyReadings(t *testing.T) {
+	librarytest.Many(t, [][]byte{[]byte("12.3"), []byte("12,3 V"), []byte("OL"), []byte("2.2 MΩ"), []byte("4R7"), []byte("1e3"),
+		[]byte("-0.2")},
+		func(b []byte) {
+			for _, u := range []probe.Unit{probe.InVolts, probe.InAmps, probe.InOhms} {
+				if r, err := u.Parse(string(b)); err == nil && !r.Open && !(r.Figure <= u.Most && r.Figure >= -u.Most) {
+					t.Errorf("%q reads %g", b, r.Figure)
+				}
+			}
+		})
+}
+
+func TestManySetups(t *testing.T) {
+	e, err := library.Open("m2-three-relay-two-winding")
+	require.NoError(t, err)
+	librarytest.Many(t, [][]byte{[]byte("K1 out"), []byte("jumper K1.30 K1.87"), []byte("sensor CT replaced 200"), []byte("swapped K1 K3"),
+		[]byte("wire BAT.+ - F1.a renewed"), []byte("pin M1.- renewed"), []byte("pack M1.+' M1.-'")}, func(b []byte) {
+		if a, err := electric.ParseAction(e.Circuit, string(b)); err == nil {
+			if again, err := electric.ParseAction(e.Circuit, a.String()); err != nil || again != a {
+				t.Errorf("%q spells itself %q: %v", b, a, err)
+			}
+		}
+	})
+}
+
+func TestManyObservations(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	librarytest.Many(t, [][]byte{[]byte("- {state: low, volts: 12.3, at: K3.30}"), []byte("- {state: low, setup: [K1 out], volts: OL, " +
+		"at: K1.30}"),
+		[]byte("- {bench: K3, ohms: 88, between: [86, 85]}"), []byte("- {codes: [P0480]}"),
+		[]byte("- {state: low, fans: {M1: stopped, M2: cycling}}"), []byte("- {turned: M1, found: free}"),
+		[]byte("- {state: high, setup: [swapped K1 K2, M1 unplugged], amps: -3, at: F1.b}")}, func(b []byte) {
+		all, err := probe.ReadObservations(b, e.Circuit)
+		if err != nil && (err.Error() == "" || len(err.Error()) > 2000) {
+			t.Errorf("%q: %v", b, err)
+		}
+		for i := range all {
+			if _, err := all[i].Test(e.Circuit); err != nil {
+				t.Errorf("%q was read and cannot be tested: %v", b, err)
+			}
+		}
 	})
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/library/librarytest"
 	"ironthread/scan/doip"
 )
 
@@ -68,5 +69,15 @@ func FuzzFrames(f *testing.F) {
 		}
 		_, err = doip.IdentityOf(frame)
 		assert.True(t, err == nil || !errors.Is(err, io.EOF))
+	})
+}
+
+// Millions of changed frames: nothing panics.
+func TestManyFrames(t *testing.T) {
+	seeds := [][]byte{{0x02, 0xFD, 0x00, 0x05, 0, 0, 0, 7, 0x0E, 0, 0, 0, 0, 0, 0}, {0x02, 0xFD, 0x80, 0x01, 0, 0, 0, 6, 0x0E, 0, 0x10,
+		0, 0x22, 0xF4}}
+	librarytest.Many(t, seeds, func(b []byte) {
+		_, _ = doip.Parse(b)
+		_, _ = doip.Read(bytes.NewReader(b))
 	})
 }

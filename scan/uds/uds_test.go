@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/library/librarytest"
 	"ironthread/scan/uds"
 )
 
@@ -71,5 +72,15 @@ func FuzzAnswers(f *testing.F) {
 			}
 		}
 		_, _ = uds.Answer(uds.ReadData, b)
+	})
+}
+
+// Millions of changed answers: nothing panics.
+func TestManyAnswers(t *testing.T) {
+	seeds := [][]byte{{0x59, 0x02, 0xFF, 0x04, 0x80, 0x00, 0x09}, {0x7F, 0x22, 0x31}, {0x62, 0xF4, 0x05, 0x7B}}
+	librarytest.Many(t, seeds, func(b []byte) {
+		_, _ = uds.CodesOf(b)
+		_, _ = uds.Answer(uds.ReadData, b)
+		_, _ = uds.CodeNamed(string(b))
 	})
 }

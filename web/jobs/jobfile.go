@@ -187,6 +187,10 @@ func readJobFile(c *gin.Context) (*jobFile, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the job file could not be read")
 	}
+	return parseJobFile(raw)
+}
+
+func parseJobFile(raw []byte) (*jobFile, error) {
 	var f jobFile
 	if err := json.Unmarshal(raw, &f); err != nil {
 		return nil, fmt.Errorf("this is no job file: %s", harness.Clipped(strings.TrimPrefix(err.Error(), "json: "), maxShown))
