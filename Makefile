@@ -29,9 +29,10 @@ test:
 	$(GO) test -timeout 20m -race -short $(RACE)
 
 soak:
-	@scripts/need postgresql
+	@scripts/need postgresql chromium
 	IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
 	IRONTHREAD_KILLS=200 $(GO) test -timeout 60m -v -run 'WhileWriting' ./cmd/ironthread
+	IRONTHREAD_GAP=10m $(GO) test -timeout 60m -v -run 'ANetworkGap' ./e2e
 	IRONTHREAD_SOAK=1h $(GO) test -timeout 100m -v -run 'EightTechnicians' ./cmd/ironthread
 	IRONTHREAD_INPUTS=10000000 $(GO) test -timeout 300m -v -p 1 \
 	  -run '^TestMany(Readings|Setups|Observations|Logs|Figures|Answers|Frames|Files|WishFiles|Descriptions|JobFiles|Cells)$$' \

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http/httptest"
+	"os"
 	"testing"
 	"time"
 
@@ -122,7 +123,9 @@ func TestANetworkGap(t *testing.T) {
 	before, err := s.keep.LastSeq(t.Context(), 7)
 	require.NoError(t, err)
 	s.down.Store(true)
+	began := time.Now()
 	for n := range entries {
+		time.Sleep(gapFor(t) / entries)
 		for k, b := range phones {
 			b.eval(fmt.Sprintf(`(document.querySelector("#text").value = "phone %d, entry %02d", "")`, k, n))
 			b.click(`form[action$="/note"] .btn-primary`)
@@ -130,6 +133,7 @@ func TestANetworkGap(t *testing.T) {
 		}
 	}
 	phones[0].sees("#kept", "phone 0, entry 14")
+	t.Logf("the network was cut for %v", time.Since(began).Round(time.Second))
 	now, err := s.keep.LastSeq(t.Context(), 7)
 	require.NoError(t, err)
 	require.Equal(t, before, now, "nothing has got through")
@@ -162,6 +166,18 @@ func TestANetworkGap(t *testing.T) {
 	b.accessible()
 	b.click("#kept button")
 	assert.Equal(t, "true", b.eval(`String(document.querySelector("#kept").hidden)`))
+}
+
+// gapFor is how long the network is cut: no longer than it takes, or as long as IRONTHREAD_GAP says for a measurement.
+func gapFor(t *testing.T) time.Duration {
+	t.Helper()
+	words := os.Getenv("IRONTHREAD_GAP")
+	if words == "" {
+		return 0
+	}
+	d, err := time.ParseDuration(words)
+	require.NoError(t, err)
+	return d
 }
 
 // A job seen before is there without the server, and says that it is as it was last seen.
