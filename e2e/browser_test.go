@@ -123,7 +123,7 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 			}
 		}
 	}))
-	ctx, stop := context.WithTimeout(ctx, 3*time.Minute)
+	ctx, stop := context.WithTimeout(ctx, 3*time.Minute+gapFor(t))
 	t.Cleanup(func() {
 		stop()
 		cancel()
