@@ -83,8 +83,8 @@ type Find struct {
 	Limit, From  int
 }
 
-// where is the condition, and the order; a search's words are matched from their beginnings.
-func (f Find) where() (condition, order string, args []any) {
+// where is the condition, and the order.
+func (f Find) where() (condition, order string) {
 	order = "j.closed, j.opened_at DESC, j.id DESC"
 	condition = "NOT j.archived"
 	switch {
@@ -99,11 +99,29 @@ func (f Find) where() (condition, order string, args []any) {
 	case f.Closed:
 		condition, order = condition+" AND j.closed", "j.closed_at DESC, j.id DESC"
 	}
+	return condition, order
+}
+
+// holding is the condition that all words of a search are held, each matched from its beginning.
+func (f Find) holding() (condition string, args []any) {
 	if q := searchQuery(f.Words); q != "" {
-		args = append(args, q)
-		condition += " AND j.words @@ to_tsquery('simple', $1)"
+		return " AND j.words @@ to_tsquery('simple', $1)", []any{q}
 	}
-	return condition, order, args
+	return "", nil
+}
+
+// listed selects the numbers of the jobs of a page. The words of a search that many jobs hold are looked for along the order,
+// which soon finds a page of them; those that few hold are found by their index, and the few are put in order.
+func (f Find) listed(many bool) string {
+	condition, order := f.where()
+	words, _ := f.holding()
+	page := fmt.Sprintf("LIMIT %d OFFSET %d", max(1, f.Limit), max(0, f.From))
+	if words == "" || !many {
+		return fmt.Sprintf("SELECT j.id FROM jobs j WHERE %s%s ORDER BY %s %s", condition, words, order, page)
+	}
+	// OFFSET 0 keeps PostgreSQL from looking for the words first.
+	return fmt.Sprintf(`SELECT j.id FROM (SELECT j.id, j.words FROM jobs j WHERE %s ORDER BY %s OFFSET 0) j WHERE true%s %s`, condition, order,
+		words, page)
 }
 
 // searchQuery spells a search for PostgreSQL: every word, each matched from its beginning; whatever is
@@ -133,7 +151,13 @@ const Ahead = 1000
 func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	condition, order, args := find.where()
+	condition, order := find.where()
+	words, args := find.holding()
+	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`,
+		condition, words, max(0, find.From)+Ahead), args...)
+	if err != nil {
+		return nil, 0, wrap("listing jobs", err)
+	}
 	var rows []struct {
 		ID       int64  `db:"id"`
 		Vehicle  string `db:"vehicle"`
@@ -142,19 +166,13 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 		Summary  []byte `db:"summary"`
 		Standing []byte `db:"standing"`
 	}
-	limit := max(1, find.Limit)
 	// The page is found by the index first; names are looked up for its lines alone.
 	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf(`
 		SELECT j.id, v.name AS vehicle, j.title, r.title AS harness, j.summary,
 			CASE WHEN j.standing_seq = j.last_seq THEN j.standing END AS standing
-		FROM (SELECT j.id FROM jobs j WHERE %s ORDER BY %s LIMIT %d OFFSET %d) listed
+		FROM (%s) listed
 			JOIN jobs j ON j.id = listed.id JOIN vehicles v ON v.id = j.vehicle_id JOIN harness_revisions r ON r.id = j.revision_id
-		ORDER BY %s`, condition, order, limit, max(0, find.From), order), args...)
-	if err == nil {
-		err = s.db.GetContext(ctx, &of, fmt.Sprintf(`
-			SELECT count(*) FROM (SELECT FROM jobs j WHERE %s LIMIT %d) counted`,
-			condition, max(0, find.From)+Ahead), args...)
-	}
+		ORDER BY %s`, find.listed(of >= Ahead), order), args...)
 	if err != nil {
 		return nil, 0, wrap("listing jobs", err)
 	}
@@ -174,13 +192,21 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 	return list, of, nil
 }
 
-// ClosedJobs reads the summaries of closed jobs that hold all words of a search, for counting.
+// Counted is over how many jobs found by a search is counted, the newest of them.
+const Counted = 2000
+
+// ClosedJobs reads the summaries of closed jobs, for counting: of all, or of the newest that hold all words of a search.
 func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	condition, _, args := Find{Closed: true, Anywhere: true, Words: words}.where()
+	find := Find{Closed: true, Anywhere: true, Words: words, Limit: Counted}
+	query := `SELECT j.summary FROM jobs j WHERE j.closed`
+	holding, args := find.holding()
+	if holding != "" {
+		query += ` AND j.id IN (` + find.listed(false) + `)`
+	}
 	var rows [][]byte
-	if err := s.db.SelectContext(ctx, &rows, `SELECT j.summary FROM jobs j WHERE `+condition, args...); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
 		return nil, wrap("reading closed jobs", err)
 	}
 	list := make([]Line, len(rows))

@@ -154,7 +154,7 @@ func (a *App) Handler() http.Handler {
 	if a.accounts != nil {
 		h = a.accounts.Sessions(h)
 	}
-	return a.named(http.NewCrossOriginProtection().Handler(h))
+	return a.named(inTurn(http.NewCrossOriginProtection().Handler(h), newTurns()))
 }
 
 // Addresses lists every address with its method.

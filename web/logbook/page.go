@@ -59,6 +59,7 @@ type logbookPage struct {
 	Lines     []store.Line
 	Pager     room.Pager
 	Book      *logbook.Book
+	Capped    bool // it is of the newest that a search found
 	Since     *time.Time
 	Harnesses []store.Harness
 	Chosen    string
@@ -85,7 +86,7 @@ func (a *Logbook) show(c *gin.Context) {
 	if err == nil && p.Search != "" { // the book of those found
 		var found []logbook.Line
 		found, err = a.learnt.closedLines(ctx, p.Search)
-		p.Book = logbook.Sum(found)
+		p.Book, p.Capped = logbook.Sum(found), len(found) == store.Counted
 	}
 	var from time.Time
 	found := false
