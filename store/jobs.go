@@ -145,19 +145,40 @@ func searchWords(text string) []string {
 
 // Ahead is how far beyond the page read the fitting jobs are counted: counting all of them at every
 // reading would take longer than reading the page.
-const Ahead = 1000
+const Ahead = 200
+
+// probed is among how many of the first jobs of a list it is seen whether many hold the words of a search.
+const probed = 2000
+
+// held counts how many jobs hold the words of a search, up to Ahead beyond the page's begin, and says whether they are so many
+// that a page of them is found soonest along the order.
+func (s *Store) held(ctx context.Context, f Find) (of int, many bool, err error) {
+	condition, order := f.where()
+	words, args := f.holding()
+	enough := max(0, f.From) + Ahead
+	if words != "" {
+		var first int
+		err := s.db.GetContext(ctx, &first, fmt.Sprintf(`SELECT count(*) FROM (SELECT j.words FROM jobs j WHERE %s ORDER BY %s LIMIT %d) j
+			WHERE true%s`, condition, order, max(0, f.From)+probed, words), args...)
+		if err != nil || first >= enough {
+			return enough, true, wrap("counting jobs", err)
+		}
+	}
+	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`, condition, words, enough),
+		args...)
+	return of, false, wrap("counting jobs", err)
+}
 
 // Jobs lists jobs, and tells how many there are that fit, counted up to Ahead beyond the page's begin.
 func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	condition, order := find.where()
-	words, args := find.holding()
-	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`,
-		condition, words, max(0, find.From)+Ahead), args...)
+	of, many, err := s.held(ctx, find)
 	if err != nil {
-		return nil, 0, wrap("listing jobs", err)
+		return nil, 0, err
 	}
+	_, order := find.where()
+	_, args := find.holding()
 	var rows []struct {
 		ID       int64  `db:"id"`
 		Vehicle  string `db:"vehicle"`
@@ -172,7 +193,7 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 			CASE WHEN j.standing_seq = j.last_seq THEN j.standing END AS standing
 		FROM (%s) listed
 			JOIN jobs j ON j.id = listed.id JOIN vehicles v ON v.id = j.vehicle_id JOIN harness_revisions r ON r.id = j.revision_id
-		ORDER BY %s`, find.listed(of >= Ahead), order), args...)
+		ORDER BY %s`, find.listed(many), order), args...)
 	if err != nil {
 		return nil, 0, wrap("listing jobs", err)
 	}
@@ -193,7 +214,7 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 }
 
 // Counted is over how many jobs found by a search is counted, the newest of them.
-const Counted = 2000
+const Counted = 500
 
 // ClosedJobs reads the summaries of closed jobs, for counting: of all, or of the newest that hold all words of a search.
 func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
@@ -203,7 +224,11 @@ func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
 	query := `SELECT j.summary FROM jobs j WHERE j.closed`
 	holding, args := find.holding()
 	if holding != "" {
-		query += ` AND j.id IN (` + find.listed(false) + `)`
+		_, many, err := s.held(ctx, find)
+		if err != nil {
+			return nil, err
+		}
+		query += ` AND j.id IN (` + find.listed(many) + `)`
 	}
 	var rows [][]byte
 	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
