@@ -164,8 +164,8 @@ func (s *Store) held(ctx context.Context, f Find) (of int, many bool, err error)
 			return enough, true, wrap("counting jobs", err)
 		}
 	}
-	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`, condition, words, enough),
-		args...)
+	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`,
+		condition, words, enough), args...)
 	return of, false, wrap("counting jobs", err)
 }
 

@@ -91,7 +91,8 @@ func TestAWorkshopOfManyYears(t *testing.T) {
 	app, err := web.New(keep, options)
 	require.NoError(t, err)
 	h := app.Handler()
-	for _, path := range []string{"/", "/?find=bus", "/logbook", "/logbook?find=bus", "/jobs/2", "/harnesses/f3-twin-series-parallel?state=low"} {
+	for _, path := range []string{"/", "/?find=bus", "/logbook", "/logbook?find=bus", "/jobs/2",
+		"/harnesses/f3-twin-series-parallel?state=low"} {
 		slowest(t, h, path, 1, 3) // the drawing and the guide's tables are made at the first asking
 		for _, n := range clients {
 			p95 := slowest(t, h, path, n, asks/n)

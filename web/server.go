@@ -108,6 +108,11 @@ func New(keep Keeper, opts Options) (*App, error) {
 	if a.circuits == nil {
 		a.circuits = worked.NewCircuits(opts.Bytes)
 	}
+	if a.metrics != nil {
+		if err := a.metrics.foretold(a.circuits.Budget().Bytes); err != nil {
+			return nil, err
+		}
+	}
 	return a, a.furnish(shared, opts)
 }
 

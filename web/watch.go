@@ -3,6 +3,7 @@ package web
 import (
 	"crypto/rand"
 	"encoding/hex"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strconv"
@@ -35,6 +36,17 @@ func NewMetrics(db *store.Store) *Metrics {
 	m.registry.MustRegister(m.took, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		collectors.NewDBStatsCollector(db.DB(), "ironthread"))
 	return m
+}
+
+// foretold adds how many bytes the guides keep foretold, which --memory bounds.
+func (m *Metrics) foretold(bytes func() int64) error {
+	err := m.registry.Register(prometheus.NewGaugeFunc(prometheus.GaugeOpts{
+		Name: "ironthread_foretold_bytes", Help: "What the guides of all circuits keep foretold, which --memory bounds.",
+	}, func() float64 { return float64(bytes()) }))
+	if err != nil {
+		return fmt.Errorf("web: %w", err)
+	}
+	return nil
 }
 
 // Handler answers a scrape.

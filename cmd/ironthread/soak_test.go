@@ -165,6 +165,19 @@ func resident(t *testing.T, pid int) float64 {
 	return float64(kb) / 1024
 }
 
+// figure reads one of a watcher's figures, bytes as MB.
+func figure(figures, name string) float64 {
+	m := regexp.MustCompile(`(?m)^` + name + ` (\S+)$`).FindStringSubmatch(figures)
+	if m == nil {
+		return 0
+	}
+	v, err := strconv.ParseFloat(m[1], 64)
+	if err != nil {
+		return 0
+	}
+	return v / (1 << 20)
+}
+
 // soakFor is how long: some seconds in every run, as long as IRONTHREAD_SOAK says for a measurement.
 func soakFor(t *testing.T) time.Duration {
 	t.Helper()
@@ -184,7 +197,9 @@ func TestEightTechniciansForAnHour(t *testing.T) {
 	long := soakFor(t)
 	db, _, dsn, _ := setupWorkshop(t)
 	defer func() { assert.NoError(t, db.Stop()) }()
-	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
+	watcher := "127.0.0.1:" + freePort(t)
+	// What the guides keep is bounded by --memory, and filled within the warm-up.
+	p := launch(t, "serve", "--dsn", dsn, "--listen", "127.0.0.1:0", "--metrics", watcher, "--memory", "64")
 	ctx, stop := context.WithTimeout(t.Context(), long)
 	defer stop()
 	entries, err := library.All()
@@ -205,11 +220,14 @@ func TestEightTechniciansForAnHour(t *testing.T) {
 			}
 		})
 	}
-	var held []float64
+	var held, foretold, heap []float64
 	for every := time.NewTicker(long / 240); ctx.Err() == nil; {
 		select {
 		case <-every.C:
 			held = append(held, resident(t, p.cmd.Process.Pid))
+			figures := seen(t, "http://"+watcher+"/metrics")
+			foretold, heap = append(foretold, figure(figures, "ironthread_foretold_bytes")), append(heap, figure(figures,
+				"go_memstats_heap_alloc_bytes"))
 		case <-ctx.Done():
 		}
 	}
@@ -222,7 +240,10 @@ func TestEightTechniciansForAnHour(t *testing.T) {
 		return sum
 	}
 	for k := range 12 {
-		t.Logf("from %v on: %.0f MB", long*time.Duration(k)/12, mean(held[k*len(held)/12:(k+1)*len(held)/12]))
+		part := func(list []float64) []float64 { return list[k*len(list)/12 : (k+1)*len(list)/12] }
+		t.Logf("from %v on: %.0f MB, of it %.0f MB on the heap, %.0f MB foretold", long*time.Duration(k)/12, mean(part(held)),
+			mean(part(heap)),
+			mean(part(foretold)))
 	}
 	t.Logf("%v, %d views, %d drills ended", long, views.Load(), done.Load())
 	assert.Greater(t, views.Load(), int64(10))

@@ -7,6 +7,7 @@ import (
 	"embed"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,7 +24,8 @@ import (
 type Keeper interface {
 	Closed
 	Jobs(ctx context.Context, find store.Find) ([]store.Line, int, error)
-	Harnesses(ctx context.Context) ([]store.Harness, error)
+	Titles(ctx context.Context) ([]store.Harness, error)
+	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Set(ctx context.Context, name string, value any) error
 }
 
@@ -94,7 +96,7 @@ func (a *Logbook) show(c *gin.Context) {
 		found, err = a.keep.Setting(ctx, learnFrom, &from)
 	}
 	if err == nil {
-		p.Harnesses, err = a.keep.Harnesses(ctx)
+		p.Harnesses, err = a.keep.Titles(ctx)
 	}
 	if err != nil {
 		a.FailWith(c, err)
@@ -108,9 +110,11 @@ func (a *Logbook) show(c *gin.Context) {
 	for _, n := range learnt {
 		p.Learnt += n
 	}
-	for _, h := range p.Harnesses {
-		if h.Name != p.Chosen {
-			continue
+	if slices.ContainsFunc(p.Harnesses, func(h store.Harness) bool { return h.Name == p.Chosen }) {
+		h, err := a.keep.HarnessNamed(ctx, p.Chosen)
+		if err != nil {
+			a.FailWith(c, err)
+			return
 		}
 		if b, err := a.circuits.Get(h.Source); err == nil && b.Guide != nil {
 			p.Priors = b.Guide.Priors(learnt)
