@@ -182,6 +182,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			at.quiet()
 			at.accessible()
 			at.narrow()
+			at.eval(`(document.documentElement.classList.add("large"), "")`)
+			at.narrow()
 		})
 	}
 	t.Logf("%d pages", pages)

@@ -50,6 +50,7 @@ type Options struct {
 	Simulated []jobs.Known
 	Accounts  *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
 	Address   string           // by which another device finds it, for its QR code
+	Print     string           // the fingerprint of its certificate; empty where it has none of its own
 	Secure    bool             // it is reached by TLS
 	Metrics   *Metrics         // nil: nothing is counted
 	Requests  bool             // each request is a line of the log
@@ -87,7 +88,7 @@ func (a *App) Close() { a.jobs.Close() }
 
 // New makes the application; the error is a template or static file that cannot be read.
 func New(keep Keeper, opts Options) (*App, error) {
-	shared := &room.Shared{Workshop: opts.Workshop, Log: opts.Log, Now: opts.Now, Patience: opts.Patience}
+	shared := &room.Shared{Workshop: opts.Workshop, Reached: opts.Address != "", Log: opts.Log, Now: opts.Now, Patience: opts.Patience}
 	if shared.Now == nil {
 		shared.Now = time.Now
 	}
@@ -144,7 +145,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
-	atPeople, err := people.New(shared, a.keep, opts.Accounts, opts.Address)
+	atPeople, err := people.New(shared, a.keep, opts.Accounts, people.Place{Address: opts.Address, Print: opts.Print})
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}

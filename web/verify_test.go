@@ -284,3 +284,18 @@ func TestNoPageWaitsForTheGuide(t *testing.T) {
 	says(t, page, "Next move")
 	says(t, page, "high: M1 stopped")
 }
+
+// Large type is a person's choice, kept at their browser.
+func TestLargeTypeByChoice(t *testing.T) {
+	w := open(t)
+	silent(t, w.get("/tools").Body.String(), `class="large"`)
+	kept := w.post("/tools", "type", "large").Result().Cookies()
+	r := httptest.NewRequest(http.MethodGet, "/tools", nil)
+	r.Host = testHosts[0]
+	for _, c := range kept {
+		r.AddCookie(c)
+	}
+	answer := httptest.NewRecorder()
+	w.h.ServeHTTP(answer, r)
+	says(t, answer.Body.String(), `<html lang="en" class="large">`)
+}

@@ -14,13 +14,13 @@ import (
 // joinPage shows where a second device finds the application, or a job of it.
 type joinPage struct {
 	room.Frame
-	Address string
-	Image   template.URL
+	Place
+	Image template.URL
 }
 
 func (a *People) join(c *gin.Context) {
-	p := joinPage{Frame: a.Frame(c, "Join with another device", ""), Address: a.address}
-	if a.address != "" {
+	p := joinPage{Frame: a.Frame(c, "Join with another device", ""), Place: a.place}
+	if p.Address != "" {
 		if back := room.BackTo(c.Query("back")); back != "/" {
 			p.Address += back
 		}

@@ -21,17 +21,23 @@ type People struct {
 	*room.Room
 	keep     Settings
 	accounts *Accounts // nil: nobody signs in, and a name is a cookie
-	address  string    // by which another device joins
+	place    Place
 }
 
-// New reads the room's templates. Accounts may be nil: nobody signs in then. Address is where another device finds the
+// Place is where another device finds the application.
+type Place struct {
+	Address string // empty: it cannot
+	Print   string // the fingerprint of its certificate, as browsers show it; empty where it has none of its own
+}
+
+// New reads the room's templates. Accounts may be nil: nobody signs in then. Place is where another device finds the
 // application.
-func New(s *room.Shared, keep Settings, accounts *Accounts, address string) (*People, error) {
+func New(s *room.Shared, keep Settings, accounts *Accounts, place Place) (*People, error) {
 	r, err := room.New(s, templates)
 	if err != nil {
 		return nil, fmt.Errorf("people: %w", err)
 	}
-	return &People{r, keep, accounts, address}, nil
+	return &People{r, keep, accounts, place}, nil
 }
 
 // Routes adds the room's addresses.
@@ -118,6 +124,7 @@ func (a *People) setTools(c *gin.Context) {
 	}
 	room.KeepKit(c, f.Scan, f.School, missing)
 	room.KeepUnits(c)
+	room.KeepType(c)
 	c.Redirect(http.StatusSeeOther, room.BackTo(f.Back))
 }
 

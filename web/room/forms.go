@@ -109,6 +109,24 @@ func Keep(c *gin.Context, name, value string) {
 	})
 }
 
+// Whether a person reads in large type is kept in a cookie at their browser.
+const typeCookie = "type"
+
+// Large tells whether the person at this browser wants large type.
+func Large(c *gin.Context) bool {
+	v, err := c.Cookie(typeCookie)
+	return err == nil && v == "large"
+}
+
+// KeepType keeps whether the person at this browser wants large type.
+func KeepType(c *gin.Context) {
+	kept := ""
+	if c.PostForm("type") == "large" {
+		kept = "large"
+	}
+	Keep(c, typeCookie, kept)
+}
+
 // BackTo keeps an address within the application: a path with its query, or the bay.
 func BackTo(path string) string {
 	if strings.HasPrefix(path, "/") && !strings.Contains(path, "//") && !strings.Contains(path, "\\") {

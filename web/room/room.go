@@ -29,6 +29,7 @@ import (
 // Shared is what every room is given.
 type Shared struct {
 	Workshop string // shown on the Bay
+	Reached  bool   // other devices can reach the application
 	Log      *slog.Logger
 	Now      func() time.Time
 	Patience time.Duration // how long a page waits for a drawing or an assessment on its way
@@ -97,13 +98,14 @@ type Frame struct {
 	Signed  bool   // somebody has signed in, and the name is theirs
 	Lead    bool   // who has signed in is a lead
 	MayLead bool   // may do what is a lead's: a lead, or anybody where nobody signs in
+	Large   bool   // in large type
 	Notice  string // a sentence at the top
 	Bad     bool   // the notice says that something was not done
 }
 
 // Frame begins a page.
 func (r *Room) Frame(c *gin.Context, title, nav string) Frame {
-	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey), MayLead: Leads(c)}
+	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey), MayLead: Leads(c), Large: Large(c)}
 }
 
 // Refuse puts the sentence of an error at the top of the page, as something that was not done.
