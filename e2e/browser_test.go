@@ -55,6 +55,7 @@ func run(m *testing.M) int {
 type site struct {
 	url  string
 	keep *store.Store
+	app  *web.App
 	down atomic.Bool // the network is cut: connections end without an answer
 	gaps bool        // it will be, and browsers say so on their console
 

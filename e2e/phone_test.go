@@ -3,7 +3,6 @@ package e2e
 import (
 	"fmt"
 	"net/http"
-	"net/http/httptest"
 	"strconv"
 	"strings"
 	"testing"
@@ -14,10 +13,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/probe"
-	"ironthread/demo"
-	"ironthread/demo/demotest"
-	"ironthread/web"
-	"ironthread/web/people"
 )
 
 // narrow checks that nothing of a page stands beside a phone's screen.
@@ -118,17 +113,8 @@ const wish = "fans=2&speeds=2&volts=12&title=Verge+mower&half=ok&amps=14&name=lo
 // Every page there is, at a phone's size, as a lead sees it: nothing serious by axe-core, nothing wider than the screen. The
 // list is made of the routes, so that no page is forgotten.
 func TestEveryPageIsAccessible(t *testing.T) {
-	keep := demotest.Open(t)
-	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
-	require.NoError(t, err)
-	t.Cleanup(accounts.Close)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
-		Address: "https://yard.local:8443"})
-	require.NoError(t, err)
-	server := httptest.NewServer(app.Handler())
-	t.Cleanup(server.Close)
-	t.Cleanup(app.Close)
-	s := &site{url: server.URL, keep: keep, missing: true}
+	s, code := openWithPeople(t)
+	s.missing = true
 	b := s.tabSized(t, 390, 844)
 	b.visit(s.url)
 	b.fill("#code", code)
@@ -140,12 +126,12 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	b.click("main form .btn")
 	b.sees(".move h2", "First")
 	drill := b.eval(`location.pathname.split("/")[2]`)
-	h, err := keep.HarnessNamed(t.Context(), "m2-three-relay-two-winding") // it has a sensor
+	h, err := s.keep.HarnessNamed(t.Context(), "m2-three-relay-two-winding") // it has a sensor
 	require.NoError(t, err)
-	sensed, err := keep.OpenJob(t.Context(), 1, h.ID, "hot", "Oda", time.Now(), "")
+	sensed, err := s.keep.OpenJob(t.Context(), 1, h.ID, "hot", "Oda", time.Now(), "")
 	require.NoError(t, err)
 	pages := 0
-	for _, r := range app.Addresses() {
+	for _, r := range s.app.Addresses() {
 		if r.Method != http.MethodGet || r.Path == "/jobs/:id/events" || strings.HasPrefix(r.Path, "/static/") {
 			continue
 		}

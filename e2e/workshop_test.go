@@ -36,9 +36,9 @@ func TestNewsOfTheOther(t *testing.T) {
 	other.sees(".thread", "heard it too")
 }
 
-// A workshop in which people sign in, on a phone: the first lead by the terminal's code, a technician added, a PIN on the
-// device, an entry signed by who has signed in, and the way to another device.
-func TestPeopleSignIn(t *testing.T) {
+// openWithPeople is an application in which people sign in, and the code of its first lead.
+func openWithPeople(t *testing.T) (s *site, code string) {
+	t.Helper()
 	keep := demotest.Open(t)
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
@@ -49,7 +49,13 @@ func TestPeopleSignIn(t *testing.T) {
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)
 	t.Cleanup(app.Close)
-	s := &site{url: server.URL, keep: keep}
+	return &site{url: server.URL, keep: keep, app: app}, code
+}
+
+// A workshop in which people sign in, on a phone: the first lead by the terminal's code, a technician added, a PIN on the
+// device, an entry signed by who has signed in, and the way to another device.
+func TestPeopleSignIn(t *testing.T) {
+	s, code := openWithPeople(t)
 	lead := s.tabSized(t, 390, 844)
 	lead.visit(s.url + "/jobs/7")
 	lead.sees("h1", "The first lead")
@@ -106,7 +112,7 @@ func TestPeopleSignIn(t *testing.T) {
 	tech.sees("h1", "In the bay")
 	tech.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "cap looked at", token: "who-1"})})
 		.then(() => { document.body.dataset.sent = "yes"; }), ""`)
-	_, err = chromedp.Run(tech.ctx, chromedp.Poll[bool](`document.body.dataset.sent === "yes"`))
+	_, err := chromedp.Run(tech.ctx, chromedp.Poll[bool](`document.body.dataset.sent === "yes"`))
 	require.NoError(t, err)
 	tech.visit(s.url + "/jobs/7")
 	tech.sees(".thread", "cap looked at")

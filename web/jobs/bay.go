@@ -57,7 +57,8 @@ func (a *Jobs) bay(c *gin.Context) { a.showBay(c, http.StatusOK, startForm{}, ""
 func (a *Jobs) showBay(c *gin.Context, status int, form startForm, wrong string) {
 	ctx := c.Request.Context()
 	page := bayPage{
-		Frame: a.Frame(c, "Bay", "bay"), Workshop: a.Workshop, Reached: a.Reached, Form: form, Find: room.Clip(strings.TrimSpace(c.Query("find")), room.MaxFind),
+		Frame: a.Frame(c, "Bay", "bay"), Workshop: a.Workshop, Reached: a.Reached, Form: form,
+		Find:  room.Clip(strings.TrimSpace(c.Query("find")), room.MaxFind),
 		Again: c.Request.URL.RequestURI(),
 	}
 	page.Notice, page.Bad = wrong, wrong != ""

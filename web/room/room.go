@@ -105,7 +105,8 @@ type Frame struct {
 
 // Frame begins a page.
 func (r *Room) Frame(c *gin.Context, title, nav string) Frame {
-	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey), MayLead: Leads(c), Large: Large(c)}
+	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey),
+		MayLead: Leads(c), Large: Large(c)}
 }
 
 // Refuse puts the sentence of an error at the top of the page, as something that was not done.

@@ -1,0 +1,227 @@
+package people
+
+import (
+	"context"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
+	"ironthread/web/room"
+)
+
+// Signing in: by the terminal's code the first time, then by name and passphrase, with a second step where there is one, or by
+// a PIN on a device that knows it. Whatever goes wrong is counted, by name and by address, and too many make one wait.
+
+// signInPage asks who somebody is.
+type signInPage struct {
+	room.Frame
+	First   bool // nobody is here yet: the code of the terminal makes the first lead
+	Half    bool // the passphrase was right, and the second step is asked for
+	Name    string
+	Back    string
+	Devices []store.Device
+}
+
+func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
+
+func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
+	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first() != ""}
+	p.Who = ""
+	p.Half = a.accounts.half(c) != 0
+	if token, err := c.Cookie(deviceCookie); err == nil && !p.Half {
+		p.Devices, _ = a.accounts.keep.Devices(c.Request.Context(), hashed(token)) // without it the passphrase is asked for
+	}
+	if wrong != nil {
+		p.Refuse(wrong)
+	}
+	a.Render(c, status, "signin.html", p)
+}
+
+// signInForm is what the page of signing in posts.
+type signInForm struct {
+	Name   string `form:"name" says:"the name" binding:"max=40"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	Code   string `form:"code" says:"the code" binding:"max=40"`
+	Second string `form:"second" says:"the code" binding:"max=12"`
+	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
+	Person int64  `form:"person"`
+}
+
+var errNoEntry = errors.New("that name and that passphrase do not belong together")
+
+func (a *People) doSignIn(c *gin.Context) {
+	var f signInForm
+	if err := room.Bind(c, &f); err != nil {
+		a.askWho(c, http.StatusUnprocessableEntity, f.Name, err)
+		return
+	}
+	p, err := a.accounts.enter(c, f)
+	var known *entryError
+	switch {
+	case errors.As(err, &known):
+		a.askWho(c, known.status, f.Name, known)
+		return
+	case err != nil:
+		a.FailWith(c, err)
+		return
+	}
+	if p.Second != "" && f.Person == 0 && f.Second == "" {
+		if err := a.accounts.beginHalf(c, p); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+		c.Redirect(http.StatusSeeOther, "/signin?back="+url.QueryEscape(room.BackTo(c.Query("back"))))
+		return
+	}
+	if err := a.accounts.begin(c, p); err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if p.Notice != "" { // told before anything else
+		c.Redirect(http.StatusSeeOther, "/me")
+		return
+	}
+	c.Redirect(http.StatusSeeOther, room.BackTo(c.Query("back")))
+}
+
+// entryError is why somebody may not come in, for them to read.
+type entryError struct {
+	error
+	status int
+}
+
+func refusal(status int, format string, args ...any) error {
+	return &entryError{fmt.Errorf(format, args...), status}
+}
+
+// enter finds who signs in, or says why not.
+func (a *Accounts) enter(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	if f.Second != "" { // the name is that of whoever gave the passphrase
+		p, err := a.keep.Person(ctx, a.half(c))
+		if errors.Is(err, store.ErrNotFound) {
+			return p, refusal(http.StatusUnauthorized, "that took too long; sign in again")
+		}
+		if err != nil {
+			return p, err
+		}
+		f.Name = p.Name
+	}
+	keys := map[string]int{"address " + c.ClientIP(): mostByAddress, "name " + strings.ToLower(f.Name): mostByName}
+	if f.Person != 0 {
+		delete(keys, "name "+strings.ToLower(f.Name)) // a device counts its own
+	}
+	for key, most := range keys {
+		n, err := a.keep.Attempts(ctx, key, attemptsOf, false)
+		if err != nil {
+			return store.Person{}, err
+		}
+		if n >= most {
+			return store.Person{}, refusal(http.StatusTooManyRequests, "that went wrong too often; wait a quarter of an hour")
+		}
+	}
+	p, err := a.match(c, f)
+	var known *entryError
+	if errors.As(err, &known) && known.status == http.StatusUnauthorized {
+		for key := range keys {
+			if _, err := a.keep.Attempts(ctx, key, attemptsOf, true); err != nil {
+				return p, err
+			}
+		}
+	}
+	return p, err
+}
+
+func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	switch {
+	case f.Second != "":
+		return a.bySecond(c, f)
+	case f.Person != 0:
+		return a.byPIN(c, f)
+	case a.first() != "":
+		return a.makeFirst(ctx, f)
+	}
+	p, err := a.keep.PersonNamed(ctx, f.Name)
+	secret := p.Secret
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		secret = a.dummy
+	case err != nil:
+		return p, err
+	}
+	same, matchErr := a.compare(ctx, f.Secret, secret)
+	if matchErr != nil {
+		return p, matchErr
+	}
+	if !same || err != nil || !p.Active {
+		return p, &entryError{errNoEntry, http.StatusUnauthorized}
+	}
+	return p, nil
+}
+
+// makeFirst makes the first lead of the code that the terminal shows.
+func (a *Accounts) makeFirst(ctx context.Context, f signInForm) (store.Person, error) {
+	typed := strings.ToUpper(strings.NewReplacer("-", "", " ", "").Replace(f.Code))
+	if subtle.ConstantTimeCompare([]byte(typed), []byte(a.first())) != 1 {
+		return store.Person{}, refusal(http.StatusUnauthorized, "that is not the code which the terminal shows")
+	}
+	if err := fit(f.Name, f.Secret); err != nil {
+		return store.Person{}, &entryError{err, http.StatusUnprocessableEntity}
+	}
+	secret, err := a.hash(ctx, f.Secret)
+	if err != nil {
+		return store.Person{}, err
+	}
+	id, err := a.keep.AddFirst(ctx, f.Name, secret)
+	if errors.Is(err, store.ErrTaken) {
+		return store.Person{}, refusal(http.StatusConflict, "somebody was quicker: sign in by name and passphrase")
+	}
+	if err != nil {
+		return store.Person{}, err
+	}
+	a.mu.Lock()
+	a.code = ""
+	a.mu.Unlock()
+	return a.keep.Person(ctx, id)
+}
+
+// byPIN signs in on a device that knows a person's PIN.
+func (a *Accounts) byPIN(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
+	token, err := c.Cookie(deviceCookie)
+	if err != nil {
+		return store.Person{}, refusal(http.StatusUnauthorized, "this device knows no PIN; sign in by name and passphrase")
+	}
+	list, err := a.keep.Devices(ctx, hashed(token))
+	if err != nil {
+		return store.Person{}, err
+	}
+	for _, d := range list {
+		if d.PersonID != f.Person {
+			continue
+		}
+		same, err := a.compare(ctx, f.PIN, d.PIN)
+		if err != nil {
+			return store.Person{}, err
+		}
+		if !same {
+			if err := a.keep.WrongPIN(ctx, d.Token, d.PersonID, wrongPINs); err != nil {
+				return store.Person{}, err
+			}
+			return store.Person{}, refusal(http.StatusUnauthorized, "that is not %s's PIN on this device; after %d wrong ones it is forgotten",
+				d.Name, wrongPINs)
+		}
+		if err := a.keep.RightPIN(ctx, d.Token, d.PersonID); err != nil {
+			return store.Person{}, err
+		}
+		return a.keep.Person(ctx, d.PersonID)
+	}
+	return store.Person{}, refusal(http.StatusUnauthorized, "this device has forgotten that PIN; sign in by name and passphrase")
+}
