@@ -49,6 +49,7 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 			}
 		}
 		c.click(".commandtable .btn-primary")
+		c.sees("#kept", "off M1 stopped, off M2 stopped, low M1 stopped")
 	})
 	c.sees(".thread", "high: M1 fast, M2 fast")
 	c.waits(`!!document.querySelector("form.record")`)

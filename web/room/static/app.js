@@ -123,7 +123,7 @@ window.addEventListener("pagehide", () => listening?.source.close());
 // The newest entry of the thread is in sight, and the page that was swapped in says its name.
 const newest = () => {
   const thread = find(".job > .thread");
-  if (thread && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight;
+  if (thread?.querySelector(".bead") && thread.scrollHeight > thread.clientHeight) thread.scrollTop = thread.scrollHeight;
 };
 document.addEventListener("DOMContentLoaded", newest);
 document.addEventListener("htmx:after:swap", () => {

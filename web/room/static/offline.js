@@ -41,6 +41,14 @@ const showKept = () => {
   box.append(head, lines);
 };
 
+// What a field holds, in the words that stand beside it: which state, which fan.
+const inWords = (form, name, value) => {
+  const field = [...form.querySelectorAll("input, select, textarea")].find((x) => x.name === name && x.value === value);
+  const legend = field?.closest("fieldset")?.querySelector("legend")?.textContent.trim();
+  const group = field?.closest("[role=group]")?.getAttribute("aria-label");
+  return [legend, group === legend ? "" : group, value].filter(Boolean).join(" ");
+};
+
 // An entry whose request never reached the server is kept; every form on the page gets another token, so that the next entry
 // is one of its own.
 document.addEventListener("htmx:error", (e) => {
@@ -51,8 +59,9 @@ document.addEventListener("htmx:error", (e) => {
   const token = entries.find(([name]) => name === "token")?.[1];
   const list = readKept();
   if (!keepable.test(url) || !token || list.length >= mostKept || entries.some(([, value]) => typeof value !== "string")) return;
-  const shown = entries.filter(([name, value]) => value && !["token", "saw"].includes(name)).map(([, value]) => value);
-  list.push({ url, token, body: entries, at: Date.now(), who: signedAs(), what: shown.join(", ").slice(0, 90) });
+  const shown = entries.filter(([name, value]) => value && !["token", "saw"].includes(name))
+    .map(([name, value]) => inWords(form, name, value));
+  list.push({ url, token, body: entries, at: Date.now(), who: signedAs(), what: shown.join(", ").slice(0, 160) });
   writeKept(list);
   form.reset(); // as if it had been taken
   for (const field of document.querySelectorAll('input[name="token"]')) field.value = freshToken();
