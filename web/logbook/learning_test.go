@@ -1,0 +1,69 @@
+package logbook
+
+import (
+	"context"
+	"strconv"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/job"
+	"ironthread/store"
+)
+
+// slow is a store with so many closed jobs that reading them takes a while.
+type slow struct {
+	reads, jobs atomic.Int64
+	takes       time.Duration
+}
+
+func (s *slow) ClosedJobs(context.Context, string) ([]store.Line, error) {
+	s.reads.Add(1)
+	time.Sleep(s.takes)
+	list := make([]store.Line, s.jobs.Load())
+	for k := range list {
+		list[k].Summary = job.Summary{Closed: true, Found: []string{"F1 open"}, Kinds: []string{"fuse open"}}
+	}
+	return list, nil
+}
+
+func (s *slow) ClosedVersion(context.Context) (string, error) {
+	return strconv.FormatInt(s.jobs.Load(), 10), nil
+}
+func (s *slow) Setting(context.Context, string, any) (bool, error) { return false, nil }
+
+// Closed jobs are counted once for all who ask at the same moment; and while a further one is being counted in, what was
+// counted before holds, so that no page waits for it.
+func TestClosedJobsAreCountedOnceForAll(t *testing.T) {
+	s := &slow{takes: 50 * time.Millisecond}
+	s.jobs.Store(3)
+	l := NewLearning(s)
+	var all sync.WaitGroup
+	for range 30 {
+		all.Go(func() {
+			book, _, err := l.Counted(t.Context())
+			assert.NoError(t, err)
+			assert.Equal(t, 3, book.Jobs)
+		})
+	}
+	all.Wait()
+	assert.Equal(t, int64(1), s.reads.Load())
+
+	s.takes = 2 * countedWithin
+	s.jobs.Store(4)
+	l.Forget()
+	began := time.Now()
+	book, _, err := l.Counted(t.Context())
+	require.NoError(t, err)
+	assert.Less(t, time.Since(began), 2*countedWithin)
+	assert.Equal(t, 3, book.Jobs)
+	assert.Eventually(t, func() bool {
+		book, _, err := l.Counted(t.Context())
+		return err == nil && book.Jobs == 4
+	}, 10*countedWithin, 20*time.Millisecond)
+	assert.Equal(t, int64(2), s.reads.Load())
+}
