@@ -29,13 +29,15 @@ type Person struct {
 	Epoch   int       `db:"epoch"`
 	AddedAt time.Time `db:"added_at"`
 	Second  string    `db:"second"` // the secret of the second step; empty: there is none
-	Notice  string    `db:"notice"` // what was changed of theirs and not yet told, a line each
+	// FreshUntil is until when a passphrase that another gave may be used; nil: it is their own.
+	FreshUntil *time.Time `db:"fresh_until"`
+	Notice     string     `db:"notice"` // what was changed of theirs and not yet told, a line each
 }
 
 // ErrTaken says that somebody else has that name.
 var ErrTaken = errors.New("store: somebody of that name is here already")
 
-const personColumns = `id, name, role, secret, active, epoch, added_at, second, notice`
+const personColumns = `id, name, role, secret, active, epoch, added_at, second, notice, fresh_until`
 
 // People lists everybody, by name.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
@@ -67,14 +69,19 @@ func (s *Store) person(ctx context.Context, where string, key any) (Person, erro
 	return p, wrap("finding a person", err)
 }
 
-// AddPerson adds somebody. ErrTaken: the name is taken.
+// givenFor is how long a passphrase that another gave may be used.
+const givenFor = `interval '7 days'`
+
+// AddPerson adds somebody with a passphrase to begin with. ErrTaken: the name is taken.
 func (s *Store) AddPerson(ctx context.Context, name string, role Role, secret string) (int64, error) {
-	return s.addPerson(ctx, `INSERT INTO people (name, role, secret) VALUES ($1, $2, $3) RETURNING id`, name, role, secret)
+	return s.addPerson(ctx,
+		`INSERT INTO people (name, role, secret, fresh_until) VALUES ($1, $2, $3, now() + `+givenFor+`) RETURNING id`, name, role, secret)
 }
 
 // AddFirst adds the first lead, and nobody where there is somebody already: ErrTaken.
 func (s *Store) AddFirst(ctx context.Context, name, secret string) (int64, error) {
-	return s.addPerson(ctx, `INSERT INTO people (name, role, secret) SELECT $1, $2, $3 WHERE NOT EXISTS (SELECT 1 FROM people) RETURNING id`,
+	return s.addPerson(ctx,
+		`INSERT INTO people (name, role, secret) SELECT $1, $2, $3 WHERE NOT EXISTS (SELECT 1 FROM people) RETURNING id`,
 		name, Lead, secret)
 }
 
@@ -149,9 +156,11 @@ func (s *Store) Told(ctx context.Context, id int64) error {
 	return wrap("telling somebody", err)
 }
 
-// SetSecret gives somebody another passphrase and ends every session of theirs; their devices forget their PINs.
-func (s *Store) SetSecret(ctx context.Context, id int64, secret string) error {
-	return s.endSessions(ctx, id, `UPDATE people SET secret = $2, epoch = epoch + 1 WHERE id = $1`, id, secret)
+// SetSecret gives somebody another passphrase and ends every session of theirs; their devices forget their PINs. given says
+// that another chose it, and that they are to choose their own.
+func (s *Store) SetSecret(ctx context.Context, id int64, secret string, given bool) error {
+	return s.endSessions(ctx, id, `UPDATE people SET secret = $2, epoch = epoch + 1,
+		fresh_until = CASE WHEN $3 THEN now() + `+givenFor+` END WHERE id = $1`, id, secret, given)
 }
 
 // SignOut ends every session of somebody; their devices forget their PINs.
@@ -220,7 +229,8 @@ func (s *Store) Devices(ctx context.Context, token string) ([]Device, error) {
 func (s *Store) WrongPIN(ctx context.Context, token string, person int64, most int) error {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	if _, err := s.db.ExecContext(ctx, `UPDATE devices SET wrong = wrong + 1 WHERE token = $1 AND person_id = $2`, token, person); err != nil {
+	if _, err := s.db.ExecContext(ctx, `UPDATE devices SET wrong = wrong + 1 WHERE token = $1 AND person_id = $2`, token,
+		person); err != nil {
 		return wrap("counting a PIN", err)
 	}
 	_, err := s.db.ExecContext(ctx, `DELETE FROM devices WHERE token = $1 AND person_id = $2 AND wrong >= $3`, token, person, most)

@@ -7,9 +7,11 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"github.com/alexedwards/argon2id"
 	"github.com/pquerna/otp/totp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -88,13 +90,20 @@ func (b *device) signIn(name, secret string) int {
 	return b.do(http.MethodPost, "/signin", "name", name, "secret", secret).Code
 }
 
+// techHash is worked out once: it takes long.
+var techHash = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(techSecret, argon2id.DefaultParams) })
+
 // staffed is a workshop with a lead and a technician, each at a device.
 func staffed(t *testing.T) (lead, tech *device) {
 	t.Helper()
 	d := openDoor(t)
 	lead, tech = d.device(), d.device()
 	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/signin", "code", d.code, "name", "Maud", "secret", leadSecret).Code)
-	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/people", "name", "Finn", "role", "technician", "secret", techSecret).Code)
+	secret, err := techHash()
+	require.NoError(t, err)
+	id, err := d.keep.AddPerson(t.Context(), "Finn", store.Technician, secret)
+	require.NoError(t, err)
+	require.NoError(t, d.keep.SetSecret(t.Context(), id, secret, false)) // it is his own
 	require.Equal(t, http.StatusSeeOther, tech.signIn("finn", techSecret))
 	return lead, tech
 }
@@ -324,7 +333,8 @@ func TestTheSecondStep(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, other.do(http.MethodGet, "/").Code, "half is not in")
 	says(t, other.do(http.MethodGet, "/signin").Body.String(), "The second step")
 	assert.Equal(t, http.StatusUnauthorized, other.do(http.MethodPost, "/signin", "second", code(now.Add(-time.Hour))).Code)
-	assert.Equal(t, http.StatusUnauthorized, lead.device().do(http.MethodPost, "/signin", "second", code(now)).Code, "without the passphrase")
+	assert.Equal(t, http.StatusUnauthorized, lead.device().do(http.MethodPost, "/signin", "second", code(now)).Code, "without the "+
+		"passphrase")
 	next := code(now.Add(30 * time.Second))
 	require.Equal(t, http.StatusSeeOther, other.do(http.MethodPost, "/signin?back=/library", "second", next).Code)
 	assert.Equal(t, http.StatusOK, other.do(http.MethodGet, "/library").Code)
@@ -347,5 +357,33 @@ func TestTheSecondStep(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusSeeOther, lead.do(http.MethodGet, "/").Code)
 	require.Equal(t, http.StatusSeeOther, lead.signIn("Maud", passphrase))
-	assert.Equal(t, http.StatusOK, lead.do(http.MethodGet, "/").Code)
+	assert.Equal(t, http.StatusOK, lead.do(http.MethodGet, "/me").Code)
+}
+
+// A passphrase that a lead gave is of use for choosing one's own, and for seven days.
+func TestAPassphraseOfOnesOwn(t *testing.T) {
+	unhurried(t)
+	lead, _ := staffed(t)
+	require.Equal(t, http.StatusSeeOther, lead.do(http.MethodPost, "/people", "name", "Ida", "role", "technician", "secret",
+		"heron lathe pumice").Code)
+	ida := lead.device()
+	require.Equal(t, http.StatusSeeOther, ida.signIn("Ida", "heron lathe pumice"))
+	assert.Equal(t, "/me", ida.do(http.MethodGet, "/jobs/7").Header().Get("Location"))
+	assert.Equal(t, http.StatusForbidden, ida.do(http.MethodPost, "/jobs/7/note", "text", "x", "token", "i1").Code)
+	says(t, ida.do(http.MethodGet, "/me").Body.String(), "Choose a passphrase of your own")
+	says(t, ida.do(http.MethodPost, "/me", "secret", "heron lathe pumice", "new", "heron lathe pumice").Body.String(), "choose one of "+
+		"your own")
+	require.Equal(t, http.StatusSeeOther, ida.do(http.MethodPost, "/me", "secret", "heron lathe pumice", "new", "ferry nettle anvil").Code)
+	assert.Equal(t, http.StatusOK, ida.do(http.MethodGet, "/jobs/7").Code)
+
+	p, err := lead.keep.PersonNamed(t.Context(), "Ida")
+	require.NoError(t, err)
+	secret, err := techHash()
+	require.NoError(t, err)
+	require.NoError(t, lead.keep.SetSecret(t.Context(), p.ID, secret, true))
+	_, err = lead.keep.DB().ExecContext(t.Context(), `UPDATE people SET fresh_until = now() - interval '1 hour' WHERE id = $1`, p.ID)
+	require.NoError(t, err)
+	r := ida.do(http.MethodPost, "/signin", "name", "Ida", "secret", techSecret)
+	assert.Equal(t, http.StatusUnauthorized, r.Code)
+	says(t, r.Body.String(), "is too old now")
 }

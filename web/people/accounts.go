@@ -36,7 +36,7 @@ type Keeper interface {
 	AddPerson(ctx context.Context, name string, role store.Role, secret string) (int64, error)
 	AddFirst(ctx context.Context, name, secret string) (int64, error)
 	SetPerson(ctx context.Context, id int64, role store.Role, active bool) error
-	SetSecret(ctx context.Context, id int64, secret string) error
+	SetSecret(ctx context.Context, id int64, secret string, given bool) error
 	SignOut(ctx context.Context, id int64) error
 	SetSecond(ctx context.Context, id int64, secret string) error
 	UseStep(ctx context.Context, id, step int64) (bool, error)
@@ -122,7 +122,7 @@ func LetIn(ctx context.Context, keep Keeper, name string, now time.Time) (passph
 	if err != nil {
 		return "", fmt.Errorf("people: %w", err)
 	}
-	if err := keep.SetSecret(ctx, p.ID, secret); err != nil {
+	if err := keep.SetSecret(ctx, p.ID, secret, true); err != nil {
 		return "", err
 	}
 	if err := keep.SetSecond(ctx, p.ID, ""); err != nil {
@@ -174,6 +174,9 @@ func LeadOnly(method, route string) bool {
 	return leadOnly[route] && (method == http.MethodPost || route == "/people" || route == "/settings")
 }
 
+// ownAffairs are the addresses that are open to somebody who has still to choose a passphrase of their own.
+func ownAffairs(path string) bool { return path == "/me" || path == "/signout" }
+
 // Gate lets nobody pass who is not signed in, and nobody where a lead alone may go.
 func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
 	return func(c *gin.Context) {
@@ -190,10 +193,16 @@ func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
 			c.Abort()
 		case !ok:
 			front.Fail(c, http.StatusUnauthorized, "You are signed out, so nothing was done. Sign in on another page, then send this again.")
+		case p.FreshUntil != nil && !ownAffairs(c.Request.URL.Path) && c.Request.Method == http.MethodGet:
+			c.Redirect(http.StatusSeeOther, "/me")
+			c.Abort()
+		case p.FreshUntil != nil && !ownAffairs(c.Request.URL.Path):
+			front.Fail(c, http.StatusForbidden, "Choose a passphrase of your own first, on the page of your account. Nothing was done.")
 		case LeadOnly(c.Request.Method, c.FullPath()) && p.Role != store.Lead:
 			front.Fail(c, http.StatusForbidden, "Only a lead may do that; nothing was done.")
 		case LeadOnly(c.Request.Method, c.FullPath()) && a.lacksSecond(c, p):
-			front.Fail(c, http.StatusForbidden, "This workshop wants a second step of its leads at signing in, and you have none yet: set it up on "+
+			front.Fail(c, http.StatusForbidden, "This workshop wants a second step of its leads at signing in, and you have none yet: set it "+
+				"up on "+
 				"the page of your account. Nothing was done.")
 		default:
 			room.SignedIn(c, p.Name, p.Role == store.Lead)

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -162,6 +163,9 @@ func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
 	}
 	if !same || err != nil || !p.Active {
 		return p, &entryError{errNoEntry, http.StatusUnauthorized}
+	}
+	if p.FreshUntil != nil && time.Now().After(*p.FreshUntil) {
+		return p, refusal(http.StatusUnauthorized, "that passphrase was given to begin with, and is too old now; a lead gives another")
 	}
 	return p, nil
 }

@@ -93,7 +93,7 @@ func (a *People) setPerson(c *gin.Context) {
 			}
 			var secret string
 			if secret, err = a.accounts.hash(ctx, f.Secret); err == nil {
-				err = a.accounts.keep.SetSecret(ctx, id, secret)
+				err = a.accounts.keep.SetSecret(ctx, id, secret, true)
 			}
 			if err == nil { // whoever has lost the phone is let in by a lead
 				err = a.accounts.keep.SetSecond(ctx, id, "")
@@ -216,6 +216,8 @@ func (a *People) setMe(c *gin.Context) {
 		a.FailWith(c, err)
 	case !same:
 		a.showMe(c, http.StatusUnprocessableEntity, errors.New("that is not your passphrase; nothing was changed"))
+	case f.New == f.Secret && p.FreshUntil != nil:
+		a.showMe(c, http.StatusUnprocessableEntity, errors.New("that is the passphrase that was given to you; choose one of your own"))
 	case f.New != "":
 		a.setSecret(c, p, f.New)
 	case f.PIN != "":
@@ -244,7 +246,7 @@ func (a *People) setSecret(c *gin.Context, p store.Person, secret string) {
 	ctx := c.Request.Context()
 	text, err := a.accounts.hash(ctx, secret)
 	if err == nil {
-		err = a.accounts.keep.SetSecret(ctx, p.ID, text)
+		err = a.accounts.keep.SetSecret(ctx, p.ID, text, false)
 	}
 	if err == nil {
 		p, err = a.accounts.keep.Person(ctx, p.ID)

@@ -48,6 +48,11 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A passphrase is shown while somebody wants to see what they type.
+  Alpine.data("reveal", () => ({
+    show(e) { for (const field of this.$root.querySelectorAll("[data-secret]")) field.type = e.target.checked ? "text" : "password"; },
+  }));
+
   // The wish for a rewire: a second fan is asked for where there are two.
   Alpine.data("wish", () => ({
     twins: true,
