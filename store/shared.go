@@ -10,7 +10,7 @@ import (
 // Either may be asked for at another instance than the one it was begun at.
 
 const (
-	draftsKept  = "1 day"
+	draftsKept  = "1 hour" // a drawing is asked for within seconds
 	studiesKept = "30 days"
 	lostAfter   = 30 * time.Second // without a sign of life a study is nobody's
 )
