@@ -214,7 +214,7 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 }
 
 // Counted is over how many jobs found by a search is counted, the newest of them.
-const Counted = 500
+const Counted = 200
 
 // ClosedJobs reads the summaries of closed jobs, for counting: of all, or of the newest that hold all words of a search.
 func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
