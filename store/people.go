@@ -120,11 +120,11 @@ func (s *Store) SetPerson(ctx context.Context, id int64, role Role, active bool)
 	return nil
 }
 
-// SetSecond gives somebody a second step at signing in; an empty secret takes it away.
+// SetSecond gives somebody a second step at signing in; an empty secret takes it away. A code that has been used stays used.
 func (s *Store) SetSecond(ctx context.Context, id int64, secret string) error {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	_, err := s.db.ExecContext(ctx, `UPDATE people SET second = $2, second_step = 0 WHERE id = $1`, id, secret)
+	_, err := s.db.ExecContext(ctx, `UPDATE people SET second = $2 WHERE id = $1`, id, secret)
 	return wrap("setting a second step", err)
 }
 

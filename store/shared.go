@@ -117,7 +117,7 @@ func (s *Store) Housekeep(ctx context.Context, days int) (archived int64, err er
 	}
 	done, err := s.db.ExecContext(ctx, `UPDATE jobs SET archived = true WHERE id IN (
 		SELECT id FROM jobs WHERE closed AND NOT archived AND closed_at < now() - make_interval(days => $1) ORDER BY closed_at LIMIT $2)`,
-		days, archivedAtOnce)
+		days, ArchivedAtOnce)
 	if err != nil {
 		return 0, wrap("archiving", err)
 	}
@@ -125,8 +125,8 @@ func (s *Store) Housekeep(ctx context.Context, days int) (archived int64, err er
 	return n, wrap("archiving", err)
 }
 
-// archivedAtOnce bounds what one round moves; the next goes on.
-const archivedAtOnce = 5000
+// ArchivedAtOnce bounds what one call moves; where it has moved so many, the next goes on.
+const ArchivedAtOnce = 5000
 
 // Archive moves a closed job into the archive, or back into the Bay. ErrNotFound: there is no such closed job.
 func (s *Store) Archive(ctx context.Context, id int64, archived bool) error {

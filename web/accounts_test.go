@@ -332,6 +332,7 @@ func TestTheSecondStep(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, other.signIn("Maud", leadSecret))
 	assert.Equal(t, http.StatusSeeOther, other.do(http.MethodGet, "/").Code, "half is not in")
 	says(t, other.do(http.MethodGet, "/signin").Body.String(), "The second step")
+	assert.Equal(t, http.StatusUnauthorized, other.do(http.MethodPost, "/signin", "second", code(now)).Code, "used when it was set up")
 	assert.Equal(t, http.StatusUnauthorized, other.do(http.MethodPost, "/signin", "second", code(now.Add(-time.Hour))).Code)
 	assert.Equal(t, http.StatusUnauthorized, lead.device().do(http.MethodPost, "/signin", "second", code(now)).Code, "without the "+
 		"passphrase")

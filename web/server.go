@@ -15,6 +15,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/predict"
+	"ironthread/store"
 	"ironthread/web/bench"
 	"ironthread/web/circuits"
 	"ironthread/web/jobs"
@@ -236,9 +237,10 @@ func (a *App) Housekeep(ctx context.Context) {
 	for {
 		set, err := people.SetOf(ctx, a.keep)
 		if err == nil {
-			var n int64
-			if n, err = a.keep.Housekeep(ctx, set.ArchiveDays); n > 0 {
-				a.front.Log.Info("archived", "jobs", n)
+			for n := int64(store.ArchivedAtOnce); err == nil && n == store.ArchivedAtOnce; {
+				if n, err = a.keep.Housekeep(ctx, set.ArchiveDays); n > 0 {
+					a.front.Log.Info("archived", "jobs", n)
+				}
 			}
 		}
 		if err != nil && ctx.Err() == nil {
