@@ -170,8 +170,24 @@ func (b *tab) quiet() {
 // click clicks what a selector finds, once it can be seen.
 func (b *tab) click(selector string) {
 	b.t.Helper()
-	b.quiet()
-	b.do(chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible))
+	clickOn(b, chromedp.CSS(selector), chromedp.NodeVisible)
+}
+
+// clickOn clicks once nothing is on its way; what has been swapped away between the look and the touch is looked for again.
+func clickOn[S chromedp.Selectable](b *tab, what S, options ...chromedp.QueryOption) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	for {
+		b.quiet()
+		err := chromedp.Do(ctx, chromedp.Click(what, options...))
+		if err == nil {
+			return
+		}
+		if ctx.Err() != nil || !strings.Contains(err.Error(), "Could not find node") {
+			b.t.Fatalf("%v; the page says: %.600s", err, b.text("body"))
+		}
+	}
 }
 
 // press presses a key as a keyboard does: a page that takes the key leaves nothing to type.

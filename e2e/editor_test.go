@@ -161,6 +161,7 @@ func TestSocketsAndThePhotograph(t *testing.T) {
 	b.sees(".photo", "K1")
 	b.accessible()
 	b.click("[data-photo] svg")
+	b.waits(`document.querySelector("form.tag").x.value !== ""`)
 	b.eval(`document.querySelector("form.tag select").value = "K1"; ""`)
 	b.click("form.tag .btn-primary")
 	require.EventuallyWithT(t, func(c *assert.CollectT) {

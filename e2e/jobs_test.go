@@ -118,15 +118,15 @@ func (c *car) record(o probe.Observation) {
 }
 
 // waits until the page says so.
-func (c *car) waits(expr string) {
-	c.t.Helper()
-	ctx, cancel := context.WithTimeout(c.ctx, patience)
+func (b *tab) waits(expr string) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expr))
 	for err != nil && ctx.Err() == nil { // another page has come meanwhile
 		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expr))
 	}
-	require.NoError(c.t, err)
+	require.NoError(b.t, err)
 }
 
 // follow does what the page asks until the verdict is proven.
@@ -308,7 +308,7 @@ func TestAContradiction(t *testing.T) {
 	c.record(probe.Observation{Fans: map[string]string{"M1": "slow", "M2": "slow"}})
 	c.sees(".move .alert-danger", "this contradicts the rest; take it again")
 	// Taken again and the first struck out, all is plain.
-	c.do(chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`)))
+	clickOn(c.tab, chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`))
 	c.sees(".bead.struck", "struck out")
 	c.visit(c.url)
 	c.follow(10)
