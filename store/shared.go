@@ -37,13 +37,12 @@ func (s *Store) Draft(ctx context.Context, sum string) (string, error) {
 
 // Study is how a study of a circuit stands.
 type Study struct {
-	Kind    string    `db:"kind"`
-	Playing bool      `db:"playing"` // and somebody does
-	Done    int       `db:"done"`
-	Total   int       `db:"total"`
-	Reports []byte    `db:"reports"` // JSON
-	Failed  string    `db:"failed"`
-	Beat    time.Time `db:"beat"`
+	Kind    string `db:"kind"`
+	Playing bool   `db:"playing"` // and somebody does
+	Done    int    `db:"done"`
+	Total   int    `db:"total"`
+	Reports []byte `db:"reports"` // JSON
+	Failed  string `db:"failed"`
 }
 
 // ErrStudying says that a study is on its way already.
@@ -56,7 +55,7 @@ func (s *Store) StudyOf(ctx context.Context, sum string) (Study, error) {
 	var one Study
 	err := s.db.GetContext(ctx, &one, `SELECT kind, playing AND beat > now() - make_interval(secs => $2) AS playing, done, total, reports,
 		CASE WHEN playing AND beat <= now() - make_interval(secs => $2) THEN 'The study broke off with the instance that played it.'
-			ELSE failed END AS failed, beat
+			ELSE failed END AS failed
 		FROM studies WHERE sum = $1`, sum, lostAfter.Seconds())
 	if noRows(err) {
 		return Study{Reports: []byte("[]")}, nil

@@ -202,8 +202,7 @@ func (a *Accounts) Gate(front *room.Room) gin.HandlerFunc {
 			front.Fail(c, http.StatusForbidden, "Only a lead may do that; nothing was done.")
 		case LeadOnly(c.Request.Method, c.FullPath()) && a.lacksSecond(c, p):
 			front.Fail(c, http.StatusForbidden, "This workshop wants a second step of its leads at signing in, and you have none yet: set it "+
-				"up on "+
-				"the page of your account. Nothing was done.")
+				"up on the page of your account. Nothing was done.")
 		default:
 			room.SignedIn(c, p.Name, p.Role == store.Lead)
 			c.Next()
