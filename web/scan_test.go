@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -141,7 +142,8 @@ func TestALogOfAWarmUp(t *testing.T) {
 	page := r.Body.String()
 	says(t, page, "low came on at 95 °C")
 	says(t, page, "low went off at 90 °C")
-	says(t, page, `value="95 °C"`)
+	assert.Equal(t, [][2]string{{"up 95", "95 °C"}, {"up 103", "not provoked"}, {"down 97", "not provoked"}, {"down 89", "90 °C"}},
+		answersIn(page), "a stage answers its own check and no other")
 	require.NotEmpty(t, r.Result().Cookies())
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/log/enter", "finding", "low came on at 95 °C", "check-warm-up up 95", "95 °C",
 		"check-warm-up up 103", "not provoked").Code)
@@ -149,6 +151,16 @@ func TestALogOfAWarmUp(t *testing.T) {
 	says(t, w.get(job).Body.String(), "log: low came on at 95 °C")
 	says(t, w.send(job+"/log", "log", "live.csv", []byte("x\n")).Body.String(), "Say which column is the coolant")
 	says(t, w.post(job+"/log/enter").Body.String(), "nothing that could be entered")
+}
+
+var answerField = regexp.MustCompile(`name="check-warm-up ([^"]+)" value="([^"]*)"`)
+
+// answersIn lists the warm-up's checks on a page, each with the answer that the log gives.
+func answersIn(page string) (list [][2]string) {
+	for _, m := range answerField.FindAllStringSubmatch(strings.Join(strings.Fields(page), " "), -1) {
+		list = append(list, [2]string{m[1], m[2]})
+	}
+	return list
 }
 
 // A resistor in the sensor's place: what value, in which order the box is set, and what a threshold in ohms says.

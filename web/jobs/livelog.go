@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -200,29 +201,74 @@ func answersOf(j *jobAt, a *livelog.Analysis) []logAnswer {
 	if err != nil {
 		return nil
 	}
-	var list []logAnswer
-	for _, t := range v.List {
-		if !t.Warm {
-			continue
+	var up, down []*repair.Ticked
+	for i := range v.List {
+		t := &v.List[i]
+		switch {
+		case t.Warm && strings.HasPrefix(t.Key, "warm-up up "):
+			up = append(up, t)
+		case t.Warm:
+			down = append(down, t)
 		}
-		up := strings.HasPrefix(t.Key, "warm-up up ")
-		near, best := math.Inf(1), math.NaN()
+	}
+	seen := func(of func(s livelog.Stage) float64) (list []float64) {
 		for _, s := range a.Stages {
-			seen := s.Off
-			if up {
-				seen = s.On
-			}
-			if d := math.Abs(seen - (t.Low+t.High)/2); d < near && d < 12 {
-				near, best = d, seen
+			if v := of(s); !math.IsNaN(v) {
+				list = append(list, v)
 			}
 		}
-		if !math.IsNaN(best) {
-			list = append(list, logAnswer{t.Key, t.Text, strconv.FormatFloat(math.Round(best), 'f', 0, 64) + " °C"})
-		} else if up && a.Hottest < t.Low {
-			list = append(list, logAnswer{t.Key, t.Text, repair.NotProvoked})
+		return list
+	}
+	rose := nearest(up, seen(func(s livelog.Stage) float64 { return s.On }))
+	fell := nearest(down, seen(func(s livelog.Stage) float64 { return s.Off }))
+	var list []logAnswer
+	say := func(t *repair.Ticked, word string) { list = append(list, logAnswer{t.Key, t.Text, word}) }
+	for _, t := range up {
+		if v, ok := rose[t]; ok {
+			say(t, celsius(v))
+		} else if a.Hottest < t.Low {
+			say(t, repair.NotProvoked)
+		}
+	}
+	for i, t := range down {
+		if v, ok := fell[t]; ok {
+			say(t, celsius(v))
+		} else if len(up) == len(down) && a.Hottest < up[len(up)-1-i].Low {
+			say(t, repair.NotProvoked) // what came on last goes off first, and it never came on
 		}
 	}
 	return list
+}
+
+func celsius(v float64) string { return strconv.FormatFloat(math.Round(v), 'f', 0, 64) + " °C" }
+
+// farOff is how far, °C, from a check what was seen may lie and still be its answer, though perhaps a wrong one.
+const farOff = 12
+
+// nearest gives each check the temperature next to it; a temperature answers one check only, for one stage that came on
+// low is no answer to the next one above it.
+func nearest(checks []*repair.Ticked, seen []float64) map[*repair.Ticked]float64 {
+	type pair struct {
+		check *repair.Ticked
+		seen  int
+		apart float64
+	}
+	var pairs []pair
+	for _, t := range checks {
+		for k, v := range seen {
+			if apart := math.Abs(v - (t.Low+t.High)/2); apart < farOff {
+				pairs = append(pairs, pair{t, k, apart})
+			}
+		}
+	}
+	slices.SortStableFunc(pairs, func(a, b pair) int { return cmp.Compare(a.apart, b.apart) })
+	answers, used := map[*repair.Ticked]float64{}, map[int]bool{}
+	for _, p := range pairs {
+		if _, answered := answers[p.check]; !answered && !used[p.seen] {
+			answers[p.check], used[p.seen] = seen[p.seen], true
+		}
+	}
+	return answers
 }
 
 // plot draws the coolant with the moments at which stages came and went.
