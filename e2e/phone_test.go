@@ -1,8 +1,14 @@
 package e2e
 
 import (
+	"bytes"
 	"fmt"
+	"image"
+	"image/jpeg"
+	"image/png"
 	"net/http"
+	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -97,6 +103,57 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 			assert.Equal(t, 1, n, what)
 		}
 	}
+}
+
+// Two photographs taken while the network is gone: kept on the device, named there, and once it is back each is in the log,
+// between the notes that were written before and after it.
+func TestPhotographsThroughAGap(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	b := s.tabSized(t, 390, 844)
+	b.visit(s.url + "/jobs/7/more")
+	before, err := s.keep.LastSeq(t.Context(), 7)
+	require.NoError(t, err)
+	picture := image.NewRGBA(image.Rect(0, 0, 400, 300))
+	file := filepath.Join(t.TempDir(), "socket.png")
+	f, err := os.Create(file)
+	require.NoError(t, err)
+	require.NoError(t, png.Encode(f, picture))
+	require.NoError(t, f.Close())
+	note := func(text string) {
+		b.fill("#text", text)
+		b.click(`form[action$="/note"] .btn-primary`)
+	}
+	s.down.Store(true)
+	note("before")
+	for n := range 2 {
+		b.do(chromedp.SetUploadFiles("#photo", []string{file}))
+		b.fill(`form[action$="/photo"] input[name="text"]`, fmt.Sprintf("melted %d", n))
+		b.click(`form[action$="/photo"] .btn-primary`)
+		b.sees("#kept", fmt.Sprintf("%d entries are kept on this device", n+2))
+	}
+	b.sees("#kept", "photograph socket.png, melted 1")
+	note("after")
+	b.sees("#kept", "4 entries")
+	b.narrow()
+	s.down.Store(false)
+	b.waits(`document.querySelector("#kept").hidden`)
+	log, err := s.keep.Entries(t.Context(), 7)
+	require.NoError(t, err)
+	log = log[before:]
+	require.Len(t, log, 4)
+	for i, text := range []string{"before", "melted 0", "melted 1", "after"} {
+		assert.Equal(t, text, log[i].Body.Text)
+	}
+	for _, e := range log[1:3] {
+		raw, err := s.keep.JobPhoto(t.Context(), 7, e.Body.Photo)
+		require.NoError(t, err)
+		config, err := jpeg.DecodeConfig(bytes.NewReader(raw))
+		require.NoError(t, err)
+		assert.Equal(t, 400, config.Width)
+	}
+	_, err = chromedp.Run(b.ctx, chromedp.Poll[bool](`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
+	require.NoError(t, err, "what was sent is no longer kept on the device")
 }
 
 func idOf(t *testing.T, address string) int64 {

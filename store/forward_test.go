@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -197,4 +198,36 @@ func TestWhatIsOnItsWayIsSeenByAll(t *testing.T) {
 	assert.False(t, one.Playing)
 	assert.True(t, strings.HasPrefix(one.Failed, "The study broke off"))
 	require.NoError(t, s.BeginStudy(ctx, "sum", "spread"))
+}
+
+// A photograph that no entry names is forgotten after a day; one that an entry names stays.
+func TestAPhotographOfNothingIsForgotten(t *testing.T) {
+	dsn, ctx := storetest.DSN(t), t.Context()
+	s, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	id := newJob(t, s)
+	named, err := s.AddJobPhoto(ctx, id, []byte("named"))
+	require.NoError(t, err)
+	stray, err := s.AddJobPhoto(ctx, id, []byte("stray"))
+	require.NoError(t, err)
+	fresh, err := s.AddJobPhoto(ctx, id, []byte("fresh"))
+	require.NoError(t, err)
+	pictured := note("the socket")
+	pictured.Kind, pictured.Body.Photo = job.Pictured, named
+	_, err = s.Append(ctx, id, 1, "", write(pictured))
+	require.NoError(t, err)
+	db, err := sqlx.Open("pgx", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.ExecContext(ctx, `UPDATE job_photos SET added_at = now() - interval '2 days' WHERE id <> $1`, fresh)
+	require.NoError(t, err)
+	_, err = s.Housekeep(ctx, 0)
+	require.NoError(t, err)
+	for _, kept := range []int64{named, fresh} {
+		_, err = s.JobPhoto(ctx, id, kept)
+		assert.NoError(t, err)
+	}
+	_, err = s.JobPhoto(ctx, id, stray)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 }

@@ -106,6 +106,9 @@ func (s *Store) Housekeep(ctx context.Context, days int) (archived int64, err er
 		`DELETE FROM used_forms WHERE used_at < now() - interval '` + formsKept + `'`,
 		`DELETE FROM drafts WHERE at < now() - interval '` + draftsKept + `'`,
 		`DELETE FROM studies WHERE beat < now() - interval '` + studiesKept + `'`,
+		// A photograph whose entry was refused, or had been taken already, belongs to nothing.
+		`DELETE FROM job_photos AS p WHERE added_at BETWEEN now() - interval '8 days' AND now() - interval '1 day' AND NOT EXISTS (
+			SELECT 1 FROM entries AS e WHERE e.job_id = p.job_id AND e.body->>'photo' = p.id::text)`,
 	} {
 		if _, err := s.db.ExecContext(ctx, q); err != nil {
 			return 0, wrap("housekeeping", err)

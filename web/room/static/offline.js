@@ -1,16 +1,34 @@
 // What is recorded while the server cannot be reached stays on this device and is sent once the server is back: in order, and
 // each once, by the token that every form carries. What the server then refuses is shown with its reason and stays until
-// somebody has read it. What needs the server (the next move, a figure) is not pretended here.
+// somebody has read it. Words are kept in the browser's local storage, photographs in its database (IndexedDB), for they are too
+// big for the other. What needs the server (the next move, a figure) is not pretended here.
 "use strict";
 
 const keptKey = "kept-entries";
-const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand|stand|first|verify)$/;
-const mostKept = 200;
+const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand|stand|first|verify|photo)$/;
+const mostKept = 200, mostPhotos = 20, mostBytes = 12 << 20;
 
 const signedAs = () => document.querySelector(".person")?.dataset.who ?? "";
 const readKept = () => { try { return JSON.parse(localStorage.getItem(keptKey) ?? "[]"); } catch { return []; } };
 const writeKept = (list) => { localStorage.setItem(keptKey, JSON.stringify(list)); showKept(); };
 const freshToken = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
+
+// One step in the database of kept photographs, which are found by the token of their entry.
+const photographs = (mode, step) => new Promise((done, failed) => {
+  const opening = indexedDB.open("kept-photographs", 1);
+  opening.onupgradeneeded = () => opening.result.createObjectStore("files");
+  opening.onerror = () => failed(opening.error);
+  opening.onsuccess = () => {
+    const work = opening.result.transaction("files", mode), asked = step(work.objectStore("files"));
+    work.oncomplete = () => { opening.result.close(); done(asked.result); };
+    work.onerror = work.onabort = () => { opening.result.close(); failed(work.error); };
+  };
+});
+const change = (token, what) => writeKept(readKept().map((x) => (x.token === token ? { ...x, ...what } : x)));
+const forget = (item) => {
+  writeKept(readKept().filter((x) => x.token !== item.token));
+  if (item.photo) photographs("readwrite", (files) => files.delete(item.token)).catch(() => {}); // it is gone with the browser's data
+};
 
 // How the kept entries are shown, on every page.
 const showKept = () => {
@@ -33,7 +51,7 @@ const showKept = () => {
       read.type = "button";
       read.className = "btn btn-link";
       read.textContent = "Read";
-      read.addEventListener("click", () => writeKept(readKept().filter((x) => x.token !== item.token)));
+      read.addEventListener("click", () => forget(item));
       line.append(`: ${item.refused} `, read);
     } else if (item.who !== signedAs()) line.append(` (${item.who}'s: sign in as ${item.who} to send it)`);
     lines.append(line);
@@ -56,37 +74,61 @@ document.addEventListener("htmx:error", (e) => {
   if (!form || ctx.response || ctx.request?.method?.toUpperCase() !== "POST") return;
   const url = new URL(ctx.request.action, location.href).pathname;
   const entries = [...(ctx.request.body ?? new FormData(form)).entries()];
-  const token = entries.find(([name]) => name === "token")?.[1];
+  const body = entries.filter(([, value]) => typeof value === "string"), file = entries.find(([, value]) => value instanceof Blob);
+  const token = body.find(([name]) => name === "token")?.[1];
   const list = readKept();
-  if (!keepable.test(url) || !token || list.length >= mostKept || entries.some(([, value]) => typeof value !== "string")) return;
-  const shown = entries.filter(([name, value]) => value && !["token", "saw"].includes(name))
+  if (!keepable.test(url) || !token || list.length >= mostKept) return;
+  const photo = file && { field: file[0], name: file[1].name };
+  if (photo && (file[1].size > mostBytes || list.filter((x) => x.photo).length >= mostPhotos)) return;
+  const shown = body.filter(([name, value]) => value && !["token", "saw", ...(photo ? ["seq"] : [])].includes(name))
     .map(([name, value]) => inWords(form, name, value));
-  list.push({ url, token, body: entries, at: Date.now(), who: signedAs(), what: shown.join(", ").slice(0, 160) });
+  if (photo) shown.unshift(`photograph ${photo.name}`);
+  const what = shown.join(", ").slice(0, 160), at = Date.now();
+  list.push({ url, token, body, photo, storing: photo ? at : 0, at, who: signedAs(), what });
   writeKept(list);
+  if (photo) {
+    // The bytes, not the file: what lies behind a file that was chosen may be gone before the server is back.
+    file[1].arrayBuffer().then((bytes) => photographs("readwrite", (files) => files.put(new Blob([bytes]), token)))
+      .then(() => change(token, { storing: 0 }))
+      .catch(() => change(token, { refused: "this device could not keep the photograph; take it again once the server is back" }));
+  }
   form.reset(); // as if it had been taken
   for (const field of document.querySelectorAll('input[name="token"]')) field.value = freshToken();
   e.stopImmediatePropagation(); // nothing is lost, so that nobody need be told to try again
 }, { capture: true });
 
+// What is sent for a kept entry; nothing where its photograph is not on this device any more.
+const bodyOf = async (item) => {
+  if (!item.photo) return new URLSearchParams(item.body);
+  const bytes = await photographs("readonly", (files) => files.get(item.token));
+  if (!bytes) return null;
+  const form = new FormData();
+  for (const [name, value] of item.body) form.append(name, value);
+  form.append(item.photo.field, bytes, item.photo.name);
+  return form;
+};
+
 // One after the other, the oldest first; the first that does not get through ends it.
 const sendKept = async () => {
   let sent = 0;
   for (let item; (item = readKept().find((x) => !x.refused && x.who === signedAs()));) {
+    if (item.storing && Date.now() - item.storing < 60000) break; // its photograph is still being put by
     let answer;
     try {
-      const body = new URLSearchParams(item.body), signal = AbortSignal.timeout(15000);
+      const body = await bodyOf(item), signal = AbortSignal.timeout(item.photo ? 120000 : 15000);
+      if (!body) {
+        change(item.token, { refused: "its photograph is no longer on this device" });
+        continue;
+      }
       answer = await fetch(item.url, { method: "POST", body, redirect: "manual", signal });
     } catch { break; }
     const taken = answer.type === "opaqueredirect" || answer.ok; // now, or once before
     if (!taken && (answer.status === 401 || answer.status === 429 || answer.status >= 500)) break;
-    let list = readKept();
-    if (taken) { list = list.filter((x) => x.token !== item.token); sent++; }
+    if (taken) { forget(item); sent++; }
     else {
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-      const why = page.querySelector("#notice")?.textContent.trim() || `the server answered ${answer.status}`;
-      list = list.map((x) => (x.token === item.token ? { ...x, refused: why } : x));
+      change(item.token, { refused: page.querySelector("#notice")?.textContent.trim() || `the server answered ${answer.status}` });
     }
-    writeKept(list);
   }
   const newer = document.querySelector("#newer");
   if (!sent || !newer) return;
