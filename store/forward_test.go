@@ -156,7 +156,7 @@ func TestTheArchive(t *testing.T) {
 	assert.Equal(t, int64(1), n)
 	assert.Equal(t, []int{0, 1, 1, 1}, []int{count(store.Find{}), count(store.Find{Archived: true}), count(store.Find{Anywhere: true}),
 		count(store.Find{Closed: true, Anywhere: true, Words: "hot"})})
-	list, err := s.ClosedJobs(ctx, "")
+	list, err := s.ClosedJobs(ctx)
 	require.NoError(t, err)
 	assert.Len(t, list, 1, "it still teaches")
 	again := note("it came back")

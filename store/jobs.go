@@ -110,20 +110,6 @@ func (f Find) holding() (condition string, args []any) {
 	return "", nil
 }
 
-// listed selects the numbers of the jobs of a page. The words of a search that many jobs hold are looked for along the order,
-// which soon finds a page of them; those that few hold are found by their index, and the few are put in order.
-func (f Find) listed(many bool) string {
-	condition, order := f.where()
-	words, _ := f.holding()
-	page := fmt.Sprintf("LIMIT %d OFFSET %d", max(1, f.Limit), max(0, f.From))
-	if words == "" || !many {
-		return fmt.Sprintf("SELECT j.id FROM jobs j WHERE %s%s ORDER BY %s %s", condition, words, order, page)
-	}
-	// OFFSET 0 keeps PostgreSQL from looking for the words first.
-	return fmt.Sprintf(`SELECT j.id FROM (SELECT j.id, j.words FROM jobs j WHERE %s ORDER BY %s OFFSET 0) j WHERE true%s %s`, condition, order,
-		words, page)
-}
-
 // searchQuery spells a search for PostgreSQL: every word, each matched from its beginning; whatever is
 // no letter and no figure parts words, as it does in what is searched.
 func searchQuery(words string) string {
@@ -150,35 +136,44 @@ const Ahead = 200
 // probed is among how many of the first jobs of a list it is seen whether many hold the words of a search.
 const probed = 2000
 
-// held counts how many jobs hold the words of a search, up to Ahead beyond the page's begin, and says whether they are so many
-// that a page of them is found soonest along the order.
-func (s *Store) held(ctx context.Context, f Find) (of int, many bool, err error) {
+// page finds the numbers of the jobs of a page, and counts how many jobs fit, up to Ahead beyond the page's begin. Words that many
+// jobs hold are looked for along the order, which soon finds enough of them; those that few hold are found by their index, and
+// the few are put in order.
+func (s *Store) page(ctx context.Context, f Find) (ids []int64, of int, err error) {
 	condition, order := f.where()
 	words, args := f.holding()
-	enough := max(0, f.From) + Ahead
+	from, limit := max(0, f.From), max(1, f.Limit)
 	if words != "" {
-		var first int
-		err := s.db.GetContext(ctx, &first, fmt.Sprintf(`SELECT count(*) FROM (SELECT j.words FROM jobs j WHERE %s ORDER BY %s LIMIT %d) j
-			WHERE true%s`, condition, order, max(0, f.From)+probed, words), args...)
-		if err != nil || first >= enough {
-			return enough, true, wrap("counting jobs", err)
+		err := s.db.SelectContext(ctx, &ids, fmt.Sprintf(`
+			SELECT j.id FROM (SELECT j.id, j.words FROM jobs j WHERE %s ORDER BY %s LIMIT %d) j WHERE true%s LIMIT %d`,
+			condition, order, from+probed, words, from+Ahead), args...)
+		if err != nil {
+			return nil, 0, err
+		}
+		if len(ids) == from+Ahead {
+			return ids[from:min(len(ids), from+limit)], len(ids), nil
 		}
 	}
 	err = s.db.GetContext(ctx, &of, fmt.Sprintf(`SELECT count(*) FROM (SELECT FROM jobs j WHERE %s%s LIMIT %d) counted`,
-		condition, words, enough), args...)
-	return of, false, wrap("counting jobs", err)
+		condition, words, from+Ahead), args...)
+	if err != nil || of <= from {
+		return nil, of, err
+	}
+	ids = nil
+	err = s.db.SelectContext(ctx, &ids, fmt.Sprintf(`SELECT j.id FROM jobs j WHERE %s%s ORDER BY %s LIMIT %d OFFSET %d`,
+		condition, words, order, limit, from), args...)
+	return ids, of, err
 }
 
 // Jobs lists jobs, and tells how many there are that fit, counted up to Ahead beyond the page's begin.
 func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	of, many, err := s.held(ctx, find)
-	if err != nil {
-		return nil, 0, err
+	ids, of, err := s.page(ctx, find)
+	if err != nil || len(ids) == 0 {
+		return nil, of, wrap("counting jobs", err)
 	}
 	_, order := find.where()
-	_, args := find.holding()
 	var rows []struct {
 		ID       int64  `db:"id"`
 		Vehicle  string `db:"vehicle"`
@@ -191,9 +186,8 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf(`
 		SELECT j.id, v.name AS vehicle, j.title, r.title AS harness, j.summary,
 			CASE WHEN j.standing_seq = j.last_seq THEN j.standing END AS standing
-		FROM (%s) listed
-			JOIN jobs j ON j.id = listed.id JOIN vehicles v ON v.id = j.vehicle_id JOIN harness_revisions r ON r.id = j.revision_id
-		ORDER BY %s`, find.listed(many), order), args...)
+		FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id JOIN harness_revisions r ON r.id = j.revision_id
+		WHERE j.id = ANY($1) ORDER BY %s`, order), ids)
 	if err != nil {
 		return nil, 0, wrap("listing jobs", err)
 	}
@@ -213,25 +207,12 @@ func (s *Store) Jobs(ctx context.Context, find Find) (list []Line, of int, err e
 	return list, of, nil
 }
 
-// Counted is over how many jobs found by a search is counted, the newest of them.
-const Counted = 200
-
-// ClosedJobs reads the summaries of closed jobs, for counting: of all, or of the newest that hold all words of a search.
-func (s *Store) ClosedJobs(ctx context.Context, words string) ([]Line, error) {
+// ClosedJobs reads the summaries of all closed jobs, for counting.
+func (s *Store) ClosedJobs(ctx context.Context) ([]Line, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	find := Find{Closed: true, Anywhere: true, Words: words, Limit: Counted}
-	query := `SELECT j.summary FROM jobs j WHERE j.closed`
-	holding, args := find.holding()
-	if holding != "" {
-		_, many, err := s.held(ctx, find)
-		if err != nil {
-			return nil, err
-		}
-		query += ` AND j.id IN (` + find.listed(many) + `)`
-	}
 	var rows [][]byte
-	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, `SELECT summary FROM jobs WHERE closed`); err != nil {
 		return nil, wrap("reading closed jobs", err)
 	}
 	list := make([]Line, len(rows))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -227,7 +228,7 @@ func TestJobsAreListedAndFound(t *testing.T) {
 		require.NoError(t, err, words)
 		assert.Equal(t, n, of, "%q", words)
 	}
-	closed, err := s.ClosedJobs(ctx, "verified")
+	closed, err := s.ClosedJobs(ctx)
 	require.NoError(t, err)
 	assert.Len(t, closed, 1)
 	version, err := s.ClosedVersion(ctx)
@@ -288,4 +289,50 @@ func TestAFullDiskIsSaid(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Append(t.Context(), id, 1, "a form", write(note("salt")))
 	assert.NoError(t, err, "the form was not used up by the attempt")
+}
+
+// The pages of a search are the pages of the whole list with all else left out, whether many jobs hold its words or few.
+func TestThePagesOfASearch(t *testing.T) {
+	s := storetest.Open(t)
+	ctx := t.Context()
+	vehicle, err := s.PutVehicle(ctx, "Gritter 6", "")
+	require.NoError(t, err)
+	harness, err := s.PutHarness(ctx, "twin", "Twin fans", circuit)
+	require.NoError(t, err)
+	at := time.Now()
+	for n := range 460 {
+		title := "hot"
+		if n%2 == 0 {
+			title += " and often"
+		}
+		if n%50 == 0 {
+			title += " and seldom"
+		}
+		_, err := s.OpenJob(ctx, vehicle, harness, title, "Oda", at.Add(time.Duration(n)*time.Second), "")
+		require.NoError(t, err)
+	}
+	all, _, err := s.Jobs(ctx, store.Find{Limit: 500})
+	require.NoError(t, err)
+	for word, many := range map[string]int{"often": 230, "seldom": 10} {
+		var want, got []int64
+		for _, l := range all {
+			if strings.Contains(l.Title, word) {
+				want = append(want, l.ID)
+			}
+		}
+		require.Len(t, want, many)
+		const step = 40
+		for from := 0; ; from += step {
+			page, of, err := s.Jobs(ctx, store.Find{Words: word, Limit: step, From: from})
+			require.NoError(t, err)
+			assert.Equal(t, min(many, from+store.Ahead), of)
+			for _, l := range page {
+				got = append(got, l.ID)
+			}
+			if len(page) < step {
+				break
+			}
+		}
+		assert.Equal(t, want, got, word)
+	}
 }

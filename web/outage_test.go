@@ -60,8 +60,8 @@ func (o *outage) Jobs(ctx context.Context, find store.Find) (list []store.Line, 
 	return list, of, err
 }
 
-func (o *outage) ClosedJobs(ctx context.Context, words string) ([]store.Line, error) {
-	return through(o, func() ([]store.Line, error) { return o.Store.ClosedJobs(ctx, words) })
+func (o *outage) ClosedJobs(ctx context.Context) ([]store.Line, error) {
+	return through(o, func() ([]store.Line, error) { return o.Store.ClosedJobs(ctx) })
 }
 
 func (o *outage) ClosedVersion(ctx context.Context) (string, error) {

@@ -31,7 +31,7 @@ type Learning struct {
 
 // Closed is what counting the closed jobs needs of the store.
 type Closed interface {
-	ClosedJobs(ctx context.Context, words string) ([]store.Line, error)
+	ClosedJobs(ctx context.Context) ([]store.Line, error)
 	ClosedVersion(ctx context.Context) (string, error)
 	Setting(ctx context.Context, name string, value any) (bool, error)
 }
@@ -87,7 +87,7 @@ func (l *Learning) count(ctx context.Context) error {
 	}
 	var lines []logbook.Line
 	if same := now == version && since.Equal(from); !same {
-		if lines, err = l.closedLines(ctx, ""); err != nil {
+		if lines, err = l.closedLines(ctx); err != nil {
 			return err
 		}
 	}
@@ -103,16 +103,20 @@ func (l *Learning) count(ctx context.Context) error {
 }
 
 // closedLines reads the summaries of closed jobs, for counting.
-func (l *Learning) closedLines(ctx context.Context, words string) ([]logbook.Line, error) {
-	list, err := l.keep.ClosedJobs(ctx, words)
+func (l *Learning) closedLines(ctx context.Context) ([]logbook.Line, error) {
+	list, err := l.keep.ClosedJobs(ctx)
 	if err != nil {
 		return nil, err
 	}
+	return summaries(list), nil
+}
+
+func summaries(list []store.Line) []logbook.Line {
 	lines := make([]logbook.Line, 0, len(list))
 	for _, line := range list {
 		lines = append(lines, logbook.Line{Summary: line.Summary})
 	}
-	return lines, nil
+	return lines
 }
 
 // Experience is what the workshop's own closed jobs teach.

@@ -21,7 +21,7 @@ type slow struct {
 	takes       time.Duration
 }
 
-func (s *slow) ClosedJobs(context.Context, string) ([]store.Line, error) {
+func (s *slow) ClosedJobs(context.Context) ([]store.Line, error) {
 	s.reads.Add(1)
 	time.Sleep(s.takes)
 	list := make([]store.Line, s.jobs.Load())

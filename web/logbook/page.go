@@ -3,6 +3,7 @@
 package logbook
 
 import (
+	"cmp"
 	"context"
 	"embed"
 	"fmt"
@@ -73,6 +74,7 @@ type logbookPage struct {
 const (
 	priorsListed = 24
 	closedListed = 40
+	counted      = store.Ahead // of those that a search finds, the newest
 )
 
 func (a *Logbook) show(c *gin.Context) {
@@ -80,15 +82,12 @@ func (a *Logbook) show(c *gin.Context) {
 	p := logbookPage{Frame: a.Frame(c, "Logbook", "logbook"), Search: room.Clip(strings.TrimSpace(c.Query("find")), room.MaxFind),
 		Chosen: c.Query("harness")}
 	p.Pager = room.PagerOf(c, "/logbook", p.Search, closedListed)
-	lines, of, err := a.keep.Jobs(ctx, store.Find{Closed: true, Anywhere: true, Words: p.Search, Limit: closedListed, From: p.Pager.From})
+	lines, of, err := a.lines(ctx, &p)
 	var learnt diagnose.Experience
 	if err == nil {
-		p.Book, learnt, err = a.learnt.Counted(ctx)
-	}
-	if err == nil && p.Search != "" { // the book of those found
-		var found []logbook.Line
-		found, err = a.learnt.closedLines(ctx, p.Search)
-		p.Book, p.Capped = logbook.Sum(found), len(found) == store.Counted
+		var book *logbook.Book
+		book, learnt, err = a.learnt.Counted(ctx)
+		p.Book = cmp.Or(p.Book, book)
 	}
 	var from time.Time
 	found := false
@@ -122,6 +121,24 @@ func (a *Logbook) show(c *gin.Context) {
 		}
 	}
 	a.Render(c, http.StatusOK, "logbook.html", p)
+}
+
+// lines lists a page of closed jobs. The book of a search is counted over the newest of those found, which the first page is cut
+// from as well.
+func (a *Logbook) lines(ctx context.Context, p *logbookPage) (lines []store.Line, of int, err error) {
+	find := store.Find{Closed: true, Anywhere: true, Words: p.Search, Limit: closedListed, From: p.Pager.From}
+	if p.Search != "" {
+		newest := find
+		newest.From, newest.Limit = 0, counted
+		if lines, of, err = a.keep.Jobs(ctx, newest); err != nil {
+			return nil, 0, err
+		}
+		p.Book, p.Capped = logbook.Sum(summaries(lines)), len(lines) == counted
+		if find.From == 0 {
+			return lines[:min(len(lines), closedListed)], of, nil
+		}
+	}
+	return a.keep.Jobs(ctx, find)
 }
 
 // resetPriors sets the priors back: only jobs closed from now on count.
