@@ -13,6 +13,11 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
+// A harness file is YAML. It is read in three steps: the text becomes a tree (OneDocument), the tree's sections are read one after
+// the other, parts before what refers to them (file), and last what only the file as a whole can show is checked (whole). Nothing
+// stops at the first mistake: each is kept with its line, and what is sound is read nevertheless, so that an editor can draw a
+// circuit in which one line is just being typed.
+
 // Limits on a file. The largest circuit drawn by hand has some fifty parts; every list has a bound,
 // so that no file can ask for more memory or time than a workshop's machine has.
 const (
@@ -60,6 +65,18 @@ func (e Errors) Error() string {
 		s += fmt.Sprintf(" (and %d more)", len(e)-1)
 	}
 	return s
+}
+
+// AsErrors gives the single errors inside err, for a list beside the lines of a text.
+func AsErrors(err error) Errors {
+	var errs Errors
+	if errors.As(err, &errs) {
+		return errs
+	}
+	if err != nil {
+		return Errors{{Msg: err.Error()}}
+	}
+	return nil
 }
 
 // Read reads one harness file. The error is an [Errors] that names every line at fault.
@@ -122,130 +139,6 @@ func syntaxError(err error) *Error {
 		}
 	}
 	return e
-}
-
-// reader walks the YAML tree and collects what is wrong, up to maxError things.
-type reader struct {
-	circuit *Circuit
-	errs    Errors
-}
-
-func (r *reader) fail(n *yaml.Node, where, format string, args ...any) {
-	if len(r.errs) < maxError {
-		r.errs = append(r.errs, &Error{Line: n.Line, Where: Clipped(strings.TrimPrefix(where, ": "), maxWord),
-			Msg: Clipped(fmt.Sprintf(format, args...), maxMsg)})
-	}
-}
-
-// plainTree refuses what a harness does not use: aliases (a cycle of them never ends),
-// anchors and deep nesting.
-func (r *reader) plainTree(n *yaml.Node, depth int) bool {
-	switch {
-	case n.Kind == yaml.AliasNode || n.Anchor != "":
-		r.fail(n, "", "anchors and aliases (& and *) are not used in a harness file; write the value out")
-		return false
-	case depth > 8:
-		r.fail(n, "", "nested too deeply for a harness file")
-		return false
-	}
-	for _, child := range n.Content {
-		if !r.plainTree(child, depth+1) {
-			return false
-		}
-	}
-	return true
-}
-
-func (r *reader) scalar(n *yaml.Node, where, want string) (string, bool) {
-	if n.Kind != yaml.ScalarNode {
-		r.fail(n, where, "%s is expected here", want)
-		return "", false
-	}
-	return n.Value, true
-}
-
-func (r *reader) number(n *yaml.Node, where string) (float64, bool) {
-	s, ok := r.scalar(n, where, "a figure")
-	if !ok {
-		return 0, false
-	}
-	v, err := parseFigure(s)
-	if err != nil {
-		r.fail(n, where, "%v", err)
-		return 0, false
-	}
-	return v, true
-}
-
-func (r *reader) boolean(n *yaml.Node, where string) (bool, bool) {
-	s, ok := r.scalar(n, where, "on or off")
-	if ok && !isYes(s) && !isNo(s) {
-		r.fail(n, where, "%q is neither on nor off", s)
-		ok = false
-	}
-	return isYes(s), ok
-}
-
-// short refuses a list or a mapping with more entries than it may have.
-func (r *reader) short(n *yaml.Node, where, what string, most int) bool {
-	entries := len(n.Content)
-	if n.Kind == yaml.MappingNode {
-		entries /= 2
-	}
-	if entries > most {
-		r.fail(n, where, "%d %s are more than the %d that a harness file may have", entries, what, most)
-		return false
-	}
-	return true
-}
-
-// pairs walks a mapping and refuses a key given twice.
-func (r *reader) pairs(n *yaml.Node, where string, visit func(k, v *yaml.Node)) {
-	if n.Kind != yaml.MappingNode {
-		if n.Kind == yaml.ScalarNode && n.Value == "" {
-			return
-		}
-		r.fail(n, where, "a mapping is expected here, as in {key: value}")
-		return
-	}
-	seen := map[string]bool{}
-	for i := 0; i+1 < len(n.Content); i += 2 {
-		k, v := n.Content[i], n.Content[i+1]
-		switch {
-		case k.Kind != yaml.ScalarNode || k.Value == "":
-			r.fail(k, where, "a key must be a word")
-			continue
-		case seen[k.Value]:
-			r.fail(k, where, "%q is given twice", k.Value)
-			continue
-		}
-		seen[k.Value] = true
-		visit(k, v)
-	}
-}
-
-// fields reads a mapping whose keys are known, and says which keys there are.
-func (r *reader) fields(n *yaml.Node, where string, fields []field) {
-	given := map[string]bool{}
-	r.pairs(n, where, func(k, v *yaml.Node) {
-		for _, f := range fields {
-			if f.key == k.Value {
-				given[f.key] = v.Kind == yaml.ScalarNode && v.ShortTag() != "!!null" || len(v.Content) > 0 // an empty list is none
-				f.read(r, v, where)
-				return
-			}
-		}
-		var keys []string
-		for _, f := range fields {
-			keys = append(keys, f.key)
-		}
-		r.fail(k, where, "there is no key %q here (%s)", k.Value, strings.Join(keys, ", "))
-	})
-	for _, f := range fields {
-		if f.required && !given[f.key] {
-			r.fail(n, where, "%s is missing", f.key)
-		}
-	}
 }
 
 // top lists the file's sections in the order they are written and read.
@@ -323,208 +216,4 @@ func (r *reader) whole(root *yaml.Node) {
 	if fuses > maxFuses {
 		r.fail(root, "parts", "%d fuses are more than the %d that a harness may have", fuses, maxFuses)
 	}
-}
-
-func (r *reader) boxes(n *yaml.Node) {
-	if !r.short(n, "boxes", "boxes", maxBoxes) {
-		return
-	}
-	r.pairs(n, "boxes", func(k, v *yaml.Node) {
-		b := &Box{Name: k.Value, Line: k.Line}
-		r.fields(v, "boxes: "+k.Value, b.fields())
-		r.circuit.Boxes = append(r.circuit.Boxes, b)
-	})
-}
-
-func (b *Box) fields() []field {
-	return []field{whole("rows", &b.Rows, 1, 50), whole("columns", &b.Columns, 1, 50), words("landmarks", &b.Landmarks)}
-}
-
-func (p *Part) common(kind *Kind) []field {
-	return []field{
-		choice("kind", kind, Kinds()...).must(),
-		text("at", &p.At),
-		text("label", &p.Label),
-		number("access", &p.Access, 0.1, 600),
-		number("price", &p.Cost, 0.01, 100000),
-	}
-}
-
-func (r *reader) parts(n *yaml.Node) {
-	if !r.short(n, "parts", "parts", maxParts) {
-		return
-	}
-	r.pairs(n, "parts", func(k, v *yaml.Node) {
-		if !isName(k.Value) {
-			r.fail(k, "parts", "%q is no name for a part: letters, figures, _ and /, beginning with a letter", k.Value)
-			return
-		}
-		if p := r.part(k, v); p != nil {
-			r.circuit.Parts = append(r.circuit.Parts, p)
-		}
-	})
-}
-
-func (r *reader) part(k, v *yaml.Node) *Part {
-	if v.Kind != yaml.MappingNode {
-		r.fail(v, k.Value, "a part is a mapping, as in {kind: fuse, amps: 30}")
-		return nil
-	}
-	var kind Kind
-	for i := 0; i+1 < len(v.Content); i += 2 {
-		if v.Content[i].Value == "kind" {
-			kind = Kind(v.Content[i+1].Value)
-		}
-	}
-	p := &Part{Name: k.Value, Line: k.Line}
-	empty := newSpec[kind]
-	if empty == nil {
-		r.fail(k, k.Value, "there is no kind %q (%s)", kind, listWords(Kinds()))
-		return nil
-	}
-	p.Spec = empty()
-	var read Kind
-	// A part with an error stays, so that its wires are not reported as wires to nothing.
-	r.fields(v, k.Value, append(p.common(&read), p.Spec.fields()...))
-	if c, ok := p.Spec.(interface{ check() string }); ok {
-		if wrong := c.check(); wrong != "" {
-			r.fail(k, k.Value, "%s", wrong)
-		}
-	}
-	return p
-}
-
-// isName permits letters, figures, _ and /: what a pin "PART.pin" can carry unmistaken.
-func isName(s string) bool {
-	for i, c := range s {
-		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
-		further := c >= '0' && c <= '9' || c == '_' || c == '/'
-		if !letter && (i == 0 || !further) {
-			return false
-		}
-	}
-	return s != "" && len(s) <= 24
-}
-
-func (r *reader) wires(n *yaml.Node) {
-	if !r.short(n, "wires", "wires", maxWires) {
-		return
-	}
-	r.pairs(n, "wires", func(k, v *yaml.Node) {
-		where := "wire " + k.Value
-		from, to, ok := strings.Cut(k.Value, " - ")
-		if !ok {
-			r.fail(k, where, "a wire is FROM - TO, as in \"K1.87 - M1.+\"")
-			return
-		}
-		w := &Wire{From: r.circuit.kept(ParsePin(from)), To: r.circuit.kept(ParsePin(to)), Line: k.Line}
-		for _, pin := range []Pin{w.From, w.To} {
-			if err := r.circuit.checkPin(pin); err != nil {
-				r.fail(k, where, "%v", err)
-				return
-			}
-			if pin.Inner {
-				r.fail(k, where, "%s: wires end at the cavity, without the apostrophe", pin)
-				return
-			}
-		}
-		switch {
-		case w.From == w.To:
-			r.fail(k, where, "both ends are the same pin")
-			return
-		case r.circuit.Wire(w.From, w.To) != nil:
-			r.fail(k, where, "there is already a wire between these pins; write 2x before the colour for two side by side")
-			return
-		}
-		s, ok := r.scalar(v, where, "[colour] [size] [length]")
-		if !ok {
-			return
-		}
-		if err := w.parseDescription(s); err != nil {
-			r.fail(v, where, "%v", err)
-			return
-		}
-		r.circuit.Wires = append(r.circuit.Wires, w)
-	})
-}
-
-func (r *reader) states(n *yaml.Node) {
-	commands := r.circuit.Commands()
-	if !r.short(n, "states", "states", maxStates) {
-		return
-	}
-	r.pairs(n, "states", func(k, v *yaml.Node) {
-		s := &State{Name: k.Value, Line: k.Line}
-		where := "states: " + k.Value
-		r.fields(v, where, s.fields(r.circuit))
-		for _, name := range s.Commands {
-			if !slices.Contains(commands, name) {
-				r.fail(v, where, "no controller pin listens to the command %q (%s)", name, strings.Join(commands, ", "))
-			}
-		}
-		r.circuit.States = append(r.circuit.States, s)
-	})
-}
-
-func (r *reader) strategy(n *yaml.Node) {
-	commands := r.circuit.Commands()
-	if !r.short(n, "strategy", "rules", maxRules) {
-		return
-	}
-	r.pairs(n, "strategy", func(k, v *yaml.Node) {
-		rule := &Rule{Command: k.Value, Line: k.Line}
-		where := "strategy: " + k.Value
-		if !slices.Contains(commands, k.Value) {
-			r.fail(k, where, "no controller pin listens to this command (%s)", strings.Join(commands, ", "))
-		}
-		r.fields(v, where, rule.fields())
-		for _, word := range rule.Unless {
-			if len(r.circuit.inputPins(word)) == 0 {
-				r.fail(v, where, "unless: %q is no input of a controller, by its pin or its name", word)
-			}
-		}
-		switch {
-		case (rule.From == nil) != (rule.To == nil):
-			r.fail(v, where, "a duty that follows the temperature has from and to, as in from: {at: 92, duty: 20}, to: {at: 104, duty: 90}")
-		case rule.From != nil && rule.From.At >= rule.To.At:
-			r.fail(v, where, "from: at must be below to: at")
-		}
-		for _, or := range rule.Or {
-			if !r.circuit.listensTo(or) {
-				r.fail(v, where, "or: %q is none of ac, pressure, no-sensor, nor a controller's pin with an input", or)
-			}
-		}
-		r.circuit.Strategy = append(r.circuit.Strategy, rule)
-	})
-}
-
-// sheet reads where the parts stood. A place of a part that is no longer there is left out, so
-// that taking a part out of a file needs no second edit.
-func (r *reader) sheet(n *yaml.Node) {
-	if !r.short(n, "sheet", "places", maxWires) {
-		return
-	}
-	r.pairs(n, "sheet", func(k, v *yaml.Node) {
-		place, known := r.circuit.parsePlaceName(k.Value)
-		if !known {
-			place = &Place{}
-		}
-		place.Line = k.Line
-		r.fields(v, "sheet: "+k.Value, place.fields())
-		if known {
-			r.circuit.Places = append(r.circuit.Places, place)
-		}
-	})
-}
-
-// AsErrors gives the single errors inside err, for a list beside the lines of a text.
-func AsErrors(err error) Errors {
-	var errs Errors
-	if errors.As(err, &errs) {
-		return errs
-	}
-	if err != nil {
-		return Errors{{Msg: err.Error()}}
-	}
-	return nil
 }

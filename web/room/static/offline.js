@@ -45,7 +45,7 @@ const showKept = () => {
   const lines = document.createElement("ul");
   for (const item of list) {
     const line = document.createElement("li");
-    line.textContent = `${new Date(item.at).toLocaleTimeString()} ${item.what}`;
+    line.textContent = `${new Date(item.at).toLocaleTimeString("en-GB", { timeStyle: "short" })} ${item.what}`;
     if (item.refused) {
       const read = document.createElement("button");
       read.type = "button";
