@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"sort"
@@ -27,7 +28,14 @@ func checkCommand() *cobra.Command {
 			var bad []string
 			for _, name := range files {
 				c, err := readCircuit(cmd, name)
-				if err != nil {
+				var all harness.Errors
+				switch {
+				case errors.As(err, &all): // a line for each
+					for _, e := range all {
+						bad = append(bad, fmt.Sprintf("%s: %v", name, e))
+					}
+					continue
+				case err != nil:
 					bad = append(bad, err.Error())
 					continue
 				}

@@ -26,6 +26,9 @@ func TestCheck(t *testing.T) {
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "-: harness: line 3: F1: there is no kind \"fuze\"")
 	assert.Equal(t, 1, strings.Count(strings.TrimSpace(errs), "\n")+1, "one clear line")
+	_, _, errs = command("harness: 1\nparts:\n  F1: {kind: fuze}\n  F2: {kind: fuse, amps: x}\n", "check", "-")
+	assert.Contains(t, errs, "line 3: F1")
+	assert.Contains(t, errs, "line 4: F2: amps", "every line that is wrong, so that one look mends them all")
 }
 
 func TestSolveJSON(t *testing.T) {
