@@ -10,6 +10,9 @@ import (
 
 // What the engine does is chosen beside the states, holds for the readings that follow, and is taken back.
 func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.newJobOn("f3-twin-series-parallel", "no low")
 	require.Equal(t, http.StatusSeeOther, w.post(job+"/stand", "engine", "running").Code)
@@ -37,6 +40,9 @@ func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
 
 // A fuse seen blown and a resistor open on the bench are entered as what they are.
 func TestPhysicalEvidenceIsEntered(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.newJobOn("f1-one-relay", "fan never runs")
 	says(t, w.get(job+"?do=looked&part=F1&state=hot").Body.String(), `value="blown"`)

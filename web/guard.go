@@ -23,7 +23,7 @@ const (
 	maxBody    = 1 << 20
 	maxHeader  = 64 << 10
 	maxQuery   = 16 << 10
-	requestFor = 40 * time.Second // a request and all it asks for
+	requestFor = 40 * time.Second // a request and all it asks for, unless a page may wait longer than that for the guide
 )
 
 // hosts refuses requests that name another host than those configured: a page elsewhere that has its
@@ -61,7 +61,7 @@ func (a *App) guard(c *gin.Context) {
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
-	ctx, cancel := context.WithTimeout(c.Request.Context(), requestFor)
+	ctx, cancel := context.WithTimeout(c.Request.Context(), a.requestFor)
 	defer cancel()
 	c.Request = c.Request.WithContext(ctx)
 	limit := int64(maxBody)

@@ -62,6 +62,9 @@ func TestTheVerificationInOnePass(t *testing.T) {
 
 // How the vehicle stands is said over the states for now, carried by every reading, and no obstacle to closing.
 func TestTheConditionsOfAJob(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Gritter 6")
 	says(t, w.get(job+"/stand").Body.String(), "Coolant, °C")
@@ -79,6 +82,9 @@ func TestTheConditionsOfAJob(t *testing.T) {
 
 // Who reads in °F and psi reads and types so; the log keeps °C and bar, and what was typed in a text stays.
 func TestUnitsAreThePersons(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	job := w.jobNamed("Gritter 6")
 	r := w.post("/tools", "unit-temperature", "F", "unit-pressure", "psi", "unit-length", "m", "unit-wire", "mm²", "tool-meter", "1")

@@ -34,6 +34,9 @@ func answered(t *testing.T, w *workshop, address string) string {
 // A wish says how far it is, then stands there; its file reads again; its lists and its PDF are handed out; the harness goes
 // into the library as it was shown.
 func TestAWishIsAnswered(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	body := answered(t, w, "/rewire?"+mower)
 	says(t, body, "Ways that can do it")

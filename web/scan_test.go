@@ -165,6 +165,9 @@ func answersIn(page string) (list [][2]string) {
 
 // A resistor in the sensor's place: what value, in which order the box is set, and what a threshold in ohms says.
 func TestAStandInForTheSensor(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := open(t)
 	h, err := w.keep.HarnessNamed(t.Context(), "m2-three-relay-two-winding")
 	require.NoError(t, err)

@@ -79,6 +79,8 @@ type App struct {
 	proxies  []string
 	metrics  *Metrics
 	requests bool
+
+	requestFor time.Duration
 }
 
 // Listen passes on what is written by anybody, here or at another instance, until the context ends.
@@ -103,7 +105,7 @@ func New(keep Keeper, opts Options) (*App, error) {
 		opts.Bytes = predict.DefaultBytes
 	}
 	a := &App{keep: keep, hosts: opts.Hosts, circuits: opts.Circuits, accounts: opts.Accounts, secure: opts.Secure, proxies: opts.Proxies,
-		metrics: opts.Metrics, requests: opts.Requests}
+		metrics: opts.Metrics, requests: opts.Requests, requestFor: max(requestFor, 2*opts.Patience)}
 	if len(a.hosts) == 0 {
 		a.hosts = loopbackNames
 	}
