@@ -35,16 +35,13 @@ CREATE INDEX studies_beat ON studies (beat);
 -- What happened to a person's passphrase or devices, told at the next page they open.
 ALTER TABLE people ADD COLUMN notice text NOT NULL DEFAULT '';
 
--- Until when a passphrase that another gave may be used; whoever has it chooses one of their own within that time.
-ALTER TABLE people ADD COLUMN fresh_until timestamptz;
-
 -- A second step at signing in: the secret of a code that changes with the time (RFC 6238), and the last step of time whose
 -- code was used, so that none is of use twice.
 ALTER TABLE people ADD COLUMN second text NOT NULL DEFAULT '';
 ALTER TABLE people ADD COLUMN second_step bigint NOT NULL DEFAULT 0;
 
 -- +goose Down
-ALTER TABLE people DROP COLUMN second_step, DROP COLUMN fresh_until, DROP COLUMN second, DROP COLUMN notice;
+ALTER TABLE people DROP COLUMN second_step, DROP COLUMN second, DROP COLUMN notice;
 DROP TABLE studies;
 DROP TABLE drafts;
 DROP INDEX jobs_to_archive;
