@@ -154,6 +154,19 @@ func TestPhotographsThroughAGap(t *testing.T) {
 	}
 	_, err = chromedp.Run(b.ctx, chromedp.Poll[bool](`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
 	require.NoError(t, err, "what was sent is no longer kept on the device")
+	// What turns out to be no photograph is refused with the reason, and is gone from the device once that has been read.
+	text := filepath.Join(t.TempDir(), "notes.png")
+	require.NoError(t, os.WriteFile(text, []byte("no picture"), 0o600))
+	s.down.Store(true)
+	b.do(chromedp.SetUploadFiles("#photo", []string{text}))
+	b.click(`form[action$="/photo"] .btn-primary`)
+	b.sees("#kept", "photograph notes.png")
+	s.down.Store(false)
+	b.sees("#kept", "This is no photograph that can be read")
+	b.click("#kept button")
+	b.waits(`document.querySelector("#kept").hidden`)
+	_, err = chromedp.Run(b.ctx, chromedp.Poll[bool](`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
+	require.NoError(t, err)
 }
 
 func idOf(t *testing.T, address string) int64 {

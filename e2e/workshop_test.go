@@ -44,7 +44,7 @@ func openWithPeople(t *testing.T) (s *site, code string) {
 	require.NoError(t, err)
 	t.Cleanup(accounts.Close)
 	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
-		Address: "https://yard.local:8443", Print: "AB:CD"})
+		Address: "https://yard.local:8443", Fingerprint: "AB:CD"})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)

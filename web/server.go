@@ -51,12 +51,13 @@ type Options struct {
 	Simulated []jobs.Known
 	Accounts  *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
 	Address   string           // by which another device finds it, for its QR code
-	Print     string           // the fingerprint of its certificate; empty where it has none of its own
 	Secure    bool             // it is reached by TLS
-	Metrics   *Metrics         // nil: nothing is counted
-	Requests  bool             // each request is a line of the log
-	Proxies   []string         // addresses of proxies that are believed about who asks
-	Hosts     []string         // names that the application goes by, without ports; none: those of loopback
+	// Fingerprint is that of its certificate, as browsers show it; empty where it has none of its own.
+	Fingerprint string
+	Metrics     *Metrics // nil: nothing is counted
+	Requests    bool     // each request is a line of the log
+	Proxies     []string // addresses of proxies that are believed about who asks
+	Hosts       []string // names that the application goes by, without ports; none: those of loopback
 }
 
 // loopbackNames are the hosts that the application goes by where none are configured.
@@ -148,7 +149,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
-	atPeople, err := people.New(shared, a.keep, opts.Accounts, people.Place{Address: opts.Address, Print: opts.Print})
+	atPeople, err := people.New(shared, a.keep, opts.Accounts, people.Place{Address: opts.Address, Fingerprint: opts.Fingerprint})
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}

@@ -118,7 +118,7 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, 
 	if options.Log == nil {
 		options.Log = slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	}
-	options.Hosts, options.Address, options.Print, options.Proxies = d.names, d.address(), d.fingerprint, d.proxies
+	options.Hosts, options.Address, options.Fingerprint, options.Proxies = d.names, d.address(), d.fingerprint, d.proxies
 	options.Secure = options.Address != ""
 	code := ""
 	if d.accounts {

@@ -10,10 +10,7 @@ import (
 // The sections of a harness file that hold many things of one kind, each by its name.
 
 func (r *reader) boxes(n *yaml.Node) {
-	if !r.short(n, "boxes", "boxes", maxBoxes) {
-		return
-	}
-	r.pairs(n, "boxes", func(k, v *yaml.Node) {
+	r.each(n, "boxes", "boxes", maxBoxes, func(k, v *yaml.Node) {
 		b := &Box{Name: k.Value, Line: k.Line}
 		r.fields(v, "boxes: "+k.Value, b.fields())
 		r.circuit.Boxes = append(r.circuit.Boxes, b)
@@ -35,10 +32,7 @@ func (p *Part) common(kind *Kind) []field {
 }
 
 func (r *reader) parts(n *yaml.Node) {
-	if !r.short(n, "parts", "parts", maxParts) {
-		return
-	}
-	r.pairs(n, "parts", func(k, v *yaml.Node) {
+	r.each(n, "parts", "parts", maxParts, func(k, v *yaml.Node) {
 		if !isName(k.Value) {
 			r.fail(k, "parts", "%q is no name for a part: letters, figures, _ and /, beginning with a letter", k.Value)
 			return
@@ -91,10 +85,7 @@ func isName(s string) bool {
 }
 
 func (r *reader) wires(n *yaml.Node) {
-	if !r.short(n, "wires", "wires", maxWires) {
-		return
-	}
-	r.pairs(n, "wires", func(k, v *yaml.Node) {
+	r.each(n, "wires", "wires", maxWires, func(k, v *yaml.Node) {
 		where := "wire " + k.Value
 		from, to, ok := strings.Cut(k.Value, " - ")
 		if !ok {
@@ -134,10 +125,7 @@ func (r *reader) wires(n *yaml.Node) {
 
 func (r *reader) states(n *yaml.Node) {
 	commands := r.circuit.Commands()
-	if !r.short(n, "states", "states", maxStates) {
-		return
-	}
-	r.pairs(n, "states", func(k, v *yaml.Node) {
+	r.each(n, "states", "states", maxStates, func(k, v *yaml.Node) {
 		s := &State{Name: k.Value, Line: k.Line}
 		where := "states: " + k.Value
 		r.fields(v, where, s.fields(r.circuit))
@@ -152,10 +140,7 @@ func (r *reader) states(n *yaml.Node) {
 
 func (r *reader) strategy(n *yaml.Node) {
 	commands := r.circuit.Commands()
-	if !r.short(n, "strategy", "rules", maxRules) {
-		return
-	}
-	r.pairs(n, "strategy", func(k, v *yaml.Node) {
+	r.each(n, "strategy", "rules", maxRules, func(k, v *yaml.Node) {
 		rule := &Rule{Command: k.Value, Line: k.Line}
 		where := "strategy: " + k.Value
 		if !slices.Contains(commands, k.Value) {
@@ -185,10 +170,7 @@ func (r *reader) strategy(n *yaml.Node) {
 // sheet reads where the parts stood. A place of a part that is no longer there is left out, so
 // that taking a part out of a file needs no second edit.
 func (r *reader) sheet(n *yaml.Node) {
-	if !r.short(n, "sheet", "places", maxWires) {
-		return
-	}
-	r.pairs(n, "sheet", func(k, v *yaml.Node) {
+	r.each(n, "sheet", "places", maxWires, func(k, v *yaml.Node) {
 		place, known := r.circuit.parsePlaceName(k.Value)
 		if !known {
 			place = &Place{}

@@ -85,6 +85,13 @@ func (r *reader) short(n *yaml.Node, where, what string, most int) bool {
 	return true
 }
 
+// each walks a section that holds many things, each by its name, unless they are too many.
+func (r *reader) each(n *yaml.Node, section, what string, most int, visit func(k, v *yaml.Node)) {
+	if r.short(n, section, what, most) {
+		r.pairs(n, section, visit)
+	}
+}
+
 // pairs walks a mapping and refuses a key given twice.
 func (r *reader) pairs(n *yaml.Node, where string, visit func(k, v *yaml.Node)) {
 	if n.Kind != yaml.MappingNode {

@@ -23,7 +23,8 @@ type Check struct {
 	Fans   map[string]string
 
 	// Warm says that the check is answered by the temperature, °C, at which it was seen; Low and High are its band.
-	Warm bool `json:"warm,omitempty"`
+	Warm   bool `json:"warm,omitempty"`
+	Rising bool `json:"rising,omitempty"` // of a warm check: as the engine warms up, not as it cools down
 }
 
 // List is the verification of a circuit after a repair, computed from the harness: every
@@ -126,7 +127,7 @@ func thresholds(m *electric.Model, kept []electric.Action) []Check {
 		list = append(list, Check{
 			Key:  fmt.Sprintf("warm-up %s %.0f", key, s.Coolant),
 			Text: fmt.Sprintf("%s, the fans change near %.0f °C", way, s.Coolant), Expect: s.Words(),
-			Warm: true, Low: s.Coolant - warmBand, High: s.Coolant + warmBand,
+			Warm: true, Rising: s.Rising, Low: s.Coolant - warmBand, High: s.Coolant + warmBand,
 		})
 	}
 	return list
@@ -174,10 +175,12 @@ const (
 // warm-up; any words else. The result is as the log keeps it.
 func (c *Check) Answer(text string, in units.System) string {
 	if v, err := in.Celsius(text); c.Warm && err == nil {
-		return fmt.Sprintf("%.0f °C", v)
+		return celsius(v)
 	}
 	return text
 }
+
+func celsius(v float64) string { return fmt.Sprintf("%.0f °C", v) }
 
 // answered tells whether an answer in words is as it should be.
 func (c *Check) answered(word string) bool {

@@ -1,11 +1,9 @@
 package jobs
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -195,80 +193,24 @@ func (p *logPage) remember(c *gin.Context) {
 	room.Keep(c, logCookie, strings.Join(pairs, "\x1f"))
 }
 
-// answersOf finds the checks of the warm-up that the log answers: where each stage came on and went off.
+// answersOf lists the checks of the warm-up that the log answers.
 func answersOf(j *jobAt, a *livelog.Analysis) []logAnswer {
 	v, err := j.verification()
 	if err != nil {
 		return nil
 	}
-	var up, down []*repair.Ticked
-	for i := range v.List {
-		t := &v.List[i]
-		switch {
-		case t.Warm && strings.HasPrefix(t.Key, "warm-up up "):
-			up = append(up, t)
-		case t.Warm:
-			down = append(down, t)
-		}
-	}
-	seen := func(of func(s livelog.Stage) float64) (list []float64) {
-		for _, s := range a.Stages {
-			if v := of(s); !math.IsNaN(v) {
-				list = append(list, v)
-			}
-		}
-		return list
-	}
-	rose := nearest(up, seen(func(s livelog.Stage) float64 { return s.On }))
-	fell := nearest(down, seen(func(s livelog.Stage) float64 { return s.Off }))
 	var list []logAnswer
-	say := func(t *repair.Ticked, word string) { list = append(list, logAnswer{t.Key, t.Text, word}) }
-	for _, t := range up {
-		if v, ok := rose[t]; ok {
-			say(t, celsius(v))
-		} else if a.Hottest < t.Low {
-			say(t, repair.NotProvoked)
-		}
+	checks := make([]repair.Check, len(v.List))
+	for i, t := range v.List {
+		checks[i] = t.Check
 	}
-	for i, t := range down {
-		if v, ok := fell[t]; ok {
-			say(t, celsius(v))
-		} else if len(up) == len(down) && a.Hottest < up[len(up)-1-i].Low {
-			say(t, repair.NotProvoked) // what came on last goes off first, and it never came on
+	words := repair.FromLog(checks, a)
+	for _, c := range checks {
+		if word := words[c.Key]; word != "" {
+			list = append(list, logAnswer{c.Key, c.Text, word})
 		}
 	}
 	return list
-}
-
-func celsius(v float64) string { return strconv.FormatFloat(math.Round(v), 'f', 0, 64) + " °C" }
-
-// farOff is how far, °C, from a check what was seen may lie and still be its answer, though perhaps a wrong one.
-const farOff = 12
-
-// nearest gives each check the temperature next to it; a temperature answers one check only, for one stage that came on
-// low is no answer to the next one above it.
-func nearest(checks []*repair.Ticked, seen []float64) map[*repair.Ticked]float64 {
-	type pair struct {
-		check *repair.Ticked
-		seen  int
-		apart float64
-	}
-	var pairs []pair
-	for _, t := range checks {
-		for k, v := range seen {
-			if apart := math.Abs(v - (t.Low+t.High)/2); apart < farOff {
-				pairs = append(pairs, pair{t, k, apart})
-			}
-		}
-	}
-	slices.SortStableFunc(pairs, func(a, b pair) int { return cmp.Compare(a.apart, b.apart) })
-	answers, used := map[*repair.Ticked]float64{}, map[int]bool{}
-	for _, p := range pairs {
-		if _, answered := answers[p.check]; !answered && !used[p.seen] {
-			answers[p.check], used[p.seen] = seen[p.seen], true
-		}
-	}
-	return answers
 }
 
 // plot draws the coolant with the moments at which stages came and went.

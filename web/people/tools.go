@@ -26,8 +26,8 @@ type People struct {
 
 // Place is where another device finds the application.
 type Place struct {
-	Address string // empty: it cannot
-	Print   string // the fingerprint of its certificate, as browsers show it; empty where it has none of its own
+	Address     string // empty: it cannot
+	Fingerprint string // that of its certificate, as browsers show it; empty where it has none of its own
 }
 
 // New reads the room's templates. Accounts may be nil: nobody signs in then. Place is where another device finds the
