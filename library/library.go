@@ -6,12 +6,41 @@ import (
 	"fmt"
 	"path"
 	"strings"
+	"sync"
 
 	"ironthread/core/harness"
 )
 
-//go:embed *.harness.yaml
+//go:embed *.harness.yaml drawn/*.json.gz
 var files embed.FS
+
+//go:generate go run ./internal/draw
+
+// Drawn gives the kept drawing (see sheet.Keep) of a shipped harness by its text; nil where the text is none of them.
+func Drawn(text string) []byte {
+	name, ok := named()[text]
+	if !ok {
+		return nil
+	}
+	b, err := files.ReadFile("drawn/" + name + ".json.gz")
+	if err != nil {
+		return nil // one that has been added and not yet drawn
+	}
+	return b
+}
+
+// named finds a shipped harness by its text.
+var named = sync.OnceValue(func() map[string]string {
+	names := map[string]string{}
+	found, _ := files.ReadDir(".") // embedded: it is there
+	for _, f := range found {
+		if name, ok := strings.CutSuffix(f.Name(), Suffix); ok {
+			text, _ := files.ReadFile(f.Name())
+			names[string(text)] = name
+		}
+	}
+	return names
+})
 
 // Suffix is the extension of a harness file.
 const Suffix = ".harness.yaml"
@@ -31,6 +60,9 @@ func All() ([]Entry, error) {
 	}
 	var entries []Entry
 	for _, f := range found {
+		if f.IsDir() {
+			continue
+		}
 		e, err := Open(strings.TrimSuffix(path.Base(f.Name()), Suffix))
 		if err != nil {
 			return nil, err

@@ -12,6 +12,7 @@ import (
 const (
 	draftsKept  = "1 hour" // a drawing is asked for within seconds
 	studiesKept = "30 days"
+	sheetsKept  = "90 days" // since somebody looked at one, to a day
 	lostAfter   = 30 * time.Second // without a sign of life a study is nobody's
 )
 
@@ -33,6 +34,35 @@ func (s *Store) Draft(ctx context.Context, sum string) (string, error) {
 		return "", ErrNotFound
 	}
 	return text, wrap("finding a draft", err)
+}
+
+// KeepDrawing keeps a drawing by the hash of its harness file and the version of the rules of drawing.
+func (s *Store) KeepDrawing(ctx context.Context, sum string, version int, sheet []byte) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `INSERT INTO drawings (sum, version, sheet) VALUES ($1, $2, $3)
+		ON CONFLICT (sum, version) DO NOTHING`, sum, version, sheet)
+	return wrap("keeping a drawing", err)
+}
+
+// Drawing finds a drawing that was kept; ErrNotFound where there is none. One that nobody has looked at for a day is noted as
+// looked at, so that it stays.
+func (s *Store) Drawing(ctx context.Context, sum string, version int) ([]byte, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var one struct {
+		Sheet []byte `db:"sheet"`
+		Old   bool   `db:"old"`
+	}
+	err := s.db.GetContext(ctx, &one, `SELECT sheet, used_at < now() - interval '1 day' AS old FROM drawings WHERE sum = $1 AND version = $2`,
+		sum, version)
+	if noRows(err) {
+		return nil, ErrNotFound
+	}
+	if err == nil && one.Old {
+		_, err = s.db.ExecContext(ctx, `UPDATE drawings SET used_at = now() WHERE sum = $1 AND version = $2`, sum, version)
+	}
+	return one.Sheet, wrap("finding a drawing", err)
 }
 
 // Study is how a study of a circuit stands.
@@ -105,6 +135,7 @@ func (s *Store) Housekeep(ctx context.Context, days int) (archived int64, err er
 	for _, q := range []string{
 		`DELETE FROM used_forms WHERE used_at < now() - interval '` + formsKept + `'`,
 		`DELETE FROM drafts WHERE at < now() - interval '` + draftsKept + `'`,
+		`DELETE FROM drawings WHERE used_at < now() - interval '` + sheetsKept + `'`,
 		`DELETE FROM studies WHERE beat < now() - interval '` + studiesKept + `'`,
 		// A photograph whose entry was refused, or had been taken already, belongs to nothing.
 		`DELETE FROM job_photos AS p WHERE added_at BETWEEN now() - interval '8 days' AND now() - interval '1 day' AND NOT EXISTS (

@@ -196,7 +196,7 @@ func TestTwelveFansOpen(t *testing.T) {
 	}
 	for _, n := range sizes {
 		options := testOptions()
-		options.Circuits, options.Patience = worked.NewCircuits(predict.DefaultBytes), 0
+		options.Circuits, options.Patience = worked.NewCircuits(predict.DefaultBytes, nil), 0
 		w := openWith(t, options)
 		j := w.opened(librarytest.ManyFans(n))
 		var before, after runtime.MemStats
@@ -250,7 +250,7 @@ func TestMemoryStaysWithinItsBytes(t *testing.T) {
 	}
 	const budget = 16 << 20
 	options := testOptions()
-	options.Circuits = worked.NewCircuits(budget)
+	options.Circuits = worked.NewCircuits(budget, nil)
 	w := openWith(t, options)
 	var before, after runtime.MemStats
 	runtime.GC()

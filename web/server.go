@@ -34,6 +34,7 @@ type Keeper interface {
 	rewire.Keeper
 	bench.Keeper
 	people.Settings
+	worked.Shelf
 	Housekeep(ctx context.Context, days int) (int64, error)
 	Healthy(ctx context.Context) error
 	OpenRevisions(ctx context.Context, most int) ([]string, error)
@@ -111,7 +112,7 @@ func New(keep Keeper, opts Options) (*App, error) {
 		a.hosts = loopbackNames
 	}
 	if a.circuits == nil {
-		a.circuits = worked.NewCircuits(opts.Bytes)
+		a.circuits = worked.NewCircuits(opts.Bytes, keep)
 	}
 	if a.metrics != nil {
 		if err := a.metrics.foretold(a.circuits.Budget().Bytes); err != nil {

@@ -30,7 +30,7 @@ func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 var testHosts = []string{"example.com"}
 
 // testCircuits are worked out once for all tests.
-var testCircuits = worked.NewCircuits(predict.DefaultBytes)
+var testCircuits = worked.NewCircuits(predict.DefaultBytes, nil)
 
 // forms counts the forms sent, so that each has a token of its own.
 var forms atomic.Int64

@@ -3,6 +3,7 @@ package diagnose
 import (
 	"context"
 	"slices"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -11,7 +12,43 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/probe"
+	"ironthread/library"
 )
+
+// Guides are made once for all tests of the package: what one test has had foretold another need not. What a guide keeps
+// changes no answer of it.
+var guides struct {
+	sync.Mutex
+	of map[string]*Guide
+}
+
+// Shared gives the guide of a circuit of the library that all tests share.
+func Shared(t testing.TB, name string) *Guide {
+	t.Helper()
+	guides.Lock()
+	defer guides.Unlock()
+	if g := guides.of[name]; g != nil {
+		return g
+	}
+	if guides.of == nil {
+		guides.of = map[string]*Guide{}
+	}
+	g := Fresh(t, name)
+	guides.of[name] = g
+	return g
+}
+
+// Fresh gives a guide of its own, which knows nothing yet.
+func Fresh(t testing.TB, name string) *Guide {
+	t.Helper()
+	e, err := library.Open(name)
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	g, err := New(m)
+	require.NoError(t, err)
+	return g
+}
 
 // ForgetPairs drops what is known of pairs of faults, for measuring; it tells whether anything was.
 func (g *Guide) ForgetPairs() bool {

@@ -11,18 +11,11 @@ import (
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/probe"
-	"ironthread/library"
 )
 
 func guideFor(t testing.TB, name string) *diagnose.Guide {
 	t.Helper()
-	e, err := library.Open(name)
-	require.NoError(t, err)
-	m, err := electric.New(e.Circuit)
-	require.NoError(t, err)
-	g, err := diagnose.New(m)
-	require.NoError(t, err)
-	return g
+	return diagnose.Shared(t, name)
 }
 
 // tops names the suspects down to a probability.

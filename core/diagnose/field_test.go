@@ -12,7 +12,6 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"ironthread/core/diagnose"
-	"ironthread/core/electric"
 	"ironthread/core/probe"
 	"ironthread/library"
 )
@@ -63,10 +62,7 @@ func TestFieldCases(t *testing.T) {
 			require.NoError(t, err)
 			seen, err := probe.ReadObservations(seenText, e.Circuit)
 			require.NoError(t, err)
-			m, err := electric.New(e.Circuit)
-			require.NoError(t, err)
-			g, err := diagnose.New(m)
-			require.NoError(t, err)
+			g := diagnose.Shared(t, c.Circuit)
 			setup, err := seen[len(seen)-1].Held(e.Circuit)
 			require.NoError(t, err)
 			a, err := g.Assess(t.Context(), seen, diagnose.Now{Setup: setup})

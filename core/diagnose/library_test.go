@@ -22,7 +22,7 @@ func everyGuide(t *testing.T) map[string]*Guide {
 	require.NoError(t, err)
 	guides := map[string]*Guide{}
 	for _, e := range entries {
-		guides[e.Name] = small(t, e.Name)
+		guides[e.Name] = Shared(t, e.Name)
 	}
 	return guides
 }
@@ -59,7 +59,7 @@ func TestEveryProofCanBeMade(t *testing.T) {
 // A motor is never condemned on its feed alone, a relay never on its coil alone, a fuse never on
 // one side, a wire never at one end; a controller never with its outputs unread.
 func TestWhatAProofAsksFor(t *testing.T) {
-	g := small(t, "f3-twin-series-parallel")
+	g := Shared(t, "f3-twin-series-parallel")
 	pins := func(words string) string {
 		f, err := fault.Parse(g.circuit, words)
 		require.NoError(t, err)
@@ -77,7 +77,7 @@ func TestWhatAProofAsksFor(t *testing.T) {
 	assert.Contains(t, pins("ECU dead"), "ECU.61")
 	assert.Contains(t, pins("ECU dead"), "ECU.5")
 	assert.Contains(t, pins("ECU.62 dead"), "ECU.62")
-	module := small(t, "f7-discrete-module")
+	module := Shared(t, "f7-discrete-module")
 	f, err := fault.Parse(module.circuit, "FM no power")
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, len(demandsOf(module.circuit, f)), 7, "feed, ground, every input, every output")

@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"ironthread/core/electric"
 	"ironthread/core/probe"
 	"ironthread/library"
 )
@@ -85,10 +84,7 @@ func TestEdgesKeepAwayFromHealthyReadings(t *testing.T) {
 	entries, err := library.All()
 	require.NoError(t, err)
 	for _, e := range entries[:6] {
-		m, err := electric.New(e.Circuit)
-		require.NoError(t, err)
-		g, err := New(m)
-		require.NoError(t, err)
+		g := Shared(t, e.Name)
 		q := g.asking(t, Now{})
 		b := q.believe(make(logs, len(g.suspects)))
 		well := len(g.suspects) - 2 // no fault

@@ -25,7 +25,7 @@ func of(g *Guide, b *belief, name string) float64 {
 // What ran before a repair still clears what it cleared, at most about six to one; what failed
 // says nothing of the car as it is now.
 func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
-	g := small(t, "f3-twin-series-parallel")
+	g := Shared(t, "f3-twin-series-parallel")
 	renewed, err := electric.ParseSetup(g.circuit, []string{"K3 renewed"})
 	require.NoError(t, err)
 	ran := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
@@ -56,7 +56,7 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	g := small(t, "f3-twin-series-parallel")
+	g := Shared(t, "f3-twin-series-parallel")
 	plain := probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}}
 	also := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
 	in := func(o probe.Observation, setup string) probe.Observation {
@@ -89,7 +89,7 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 
 // A guide may be asked by many at once; each gets what it would have got alone.
 func TestManyAtOnce(t *testing.T) {
-	g := small(t, "f1-one-relay")
+	g := Shared(t, "f1-one-relay")
 	ask := func(k int) string {
 		word := []string{"stopped", "fast"}[k%2]
 		a, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}},

@@ -18,16 +18,12 @@ import (
 // proven plays faults through the guide to its first proven verdict, from a set-up.
 func proven(t *testing.T, circuit string, setup []string, faults ...string) (*diagnose.Verdict, []probe.Observation) {
 	t.Helper()
-	e, err := library.Open(circuit)
-	require.NoError(t, err)
-	m, err := electric.New(e.Circuit)
-	require.NoError(t, err)
-	g, err := diagnose.New(m)
-	require.NoError(t, err)
+	g := diagnose.Shared(t, circuit)
 	player := g.Drive(t, faults...)
 	var seen []probe.Observation
 	now := diagnose.Now{}
-	now.Setup, err = electric.ParseSetup(e.Circuit, setup)
+	var err error
+	now.Setup, err = electric.ParseSetup(g.Circuit(), setup)
 	require.NoError(t, err)
 	for range 40 {
 		a, err := g.Assess(t.Context(), seen, now)
@@ -37,8 +33,8 @@ func proven(t *testing.T, circuit string, setup []string, faults ...string) (*di
 		}
 		require.NotEmpty(t, a.Next)
 		seen = append(seen, player.Answer(&a.Next[0]))
-		now.State = e.Circuit.State(a.Next[0].State)
-		now.Setup, err = electric.ParseSetup(e.Circuit, a.Next[0].Setup)
+		now.State = g.Circuit().State(a.Next[0].State)
+		now.Setup, err = electric.ParseSetup(g.Circuit(), a.Next[0].Setup)
 		require.NoError(t, err)
 	}
 	t.Fatal("no proven verdict")

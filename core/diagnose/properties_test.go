@@ -9,21 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/stat"
 
-	"ironthread/core/electric"
 	"ironthread/core/probe"
-	"ironthread/library"
 )
-
-func small(t testing.TB, name string) *Guide {
-	t.Helper()
-	e, err := library.Open(name)
-	require.NoError(t, err)
-	m, err := electric.New(e.Circuit)
-	require.NoError(t, err)
-	g, err := New(m)
-	require.NoError(t, err)
-	return g
-}
 
 // The information of a test is the mutual information of suspect and answer: the entropy of the
 // answers less that of the answers of each suspect, by gonum's stat.Entropy (in nats).
@@ -74,7 +61,7 @@ func TestAnyEvidenceLeavesABelief(t *testing.T) {
 		t.Skip("takes long")
 	}
 	for _, name := range []string{"f1-one-relay", "f6-resistor-card", "f8-pwm-module"} {
-		g := small(t, name)
+		g := Shared(t, name)
 		rng := rand.New(rand.NewPCG(7, uint64(len(name))))
 		for range 12 {
 			var seen []probe.Observation
@@ -135,7 +122,7 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 // A likelihood by hand: one relay, one fan; the look at a standing fan weighs "fuse open"
 // against "no fault" as the chance of the word on their cars says, misread chance included.
 func TestALikelihoodByHand(t *testing.T) {
-	g := small(t, "f1-one-relay")
+	g := Shared(t, "f1-one-relay")
 	o := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}}
 	test, err := o.Test(g.circuit)
 	require.NoError(t, err)

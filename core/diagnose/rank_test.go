@@ -12,7 +12,7 @@ import (
 
 // Of tests that tell as much a minute the safer comes first.
 func TestTiesGoToTheSafer(t *testing.T) {
-	g := small(t, "f3-twin-series-parallel")
+	g := Shared(t, "f3-twin-series-parallel")
 	c := g.circuit
 	setup := func(words ...string) []electric.Action {
 		s, err := electric.ParseSetup(c, words)

@@ -40,9 +40,9 @@ func (p *placer) restore(from *placement) {
 	}
 }
 
-// anneal improves the placement over so many steps, cooling from a temperature, and leaves the
+// anneal improves the placement over so many steps, cooling from one temperature to another, and leaves the
 // best one found.
-func (p *placer) anneal(steps int, hottest float64) float64 {
+func (p *placer) anneal(steps int, hottest, coldest float64) float64 {
 	var before, best placement
 	current := p.cost(math.Inf(1))
 	lowest := current

@@ -78,13 +78,13 @@ func TestNetlist(t *testing.T) {
 func TestAnnealingImprovesAndIsRepeatable(t *testing.T) {
 	p, _ := placed(t, "f4-dropping-resistor", 3)
 	before := p.cost(math.Inf(1))
-	after := p.anneal(4000, hottest)
+	after := p.anneal(4000, hottest, coldest)
 	assert.Less(t, after, before)
 	assert.InDelta(t, after, p.cost(math.Inf(1)), 1e-9, "what is left is the best found")
 	polished := p.polish(after, 4000)
 	assert.LessOrEqual(t, polished, after)
 	q, _ := placed(t, "f4-dropping-resistor", 3)
-	q.anneal(4000, hottest)
+	q.anneal(4000, hottest, coldest)
 	assert.InDelta(t, after, q.cost(math.Inf(1)), 1e-9, "the same seed, the same sheet")
 }
 
@@ -102,7 +102,7 @@ func TestPlacementsAreSavedWhole(t *testing.T) {
 
 func TestPinsOfABoxKeepApart(t *testing.T) {
 	p, _ := placed(t, "f7-discrete-module", 5)
-	p.anneal(3000, hottest)
+	p.anneal(3000, hottest, coldest)
 	for _, it := range p.items {
 		if !it.elastic {
 			continue

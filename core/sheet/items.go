@@ -24,6 +24,7 @@ type glyph struct {
 	left, right int    // extent either side of the item's x, before mirroring
 	dy, height  int    // below the item's top
 	name, note  string // label: name in bold, note under it
+	labelWide   int    // units that the wider of the two takes
 	flipped     bool   // drawn upside down: pin b at the top
 	coilFlipped bool
 }
@@ -105,7 +106,7 @@ func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harn
 		top, bottom = bottom, top
 	}
 	g := glyph{part: p, way: way, left: 2, right: 2, height: twoPinHeight, flipped: flipped}
-	g.name, g.note = captions(p, way)
+	g.caption(p, way)
 	if p.Kind() == harness.KindMotor {
 		g.left, g.right, g.height = 4, 4, motorHeight
 	}
@@ -118,7 +119,7 @@ func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harn
 func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(harness.Pin) float64) *item {
 	pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
 	g := glyph{part: p, left: 7, right: 7, height: relayHeight}
-	g.name, g.note = captions(p, 0)
+	g.caption(p, 0)
 	g.coilFlipped = into(pin("86")) < -1e-9
 	g.flipped = into(pin("30")) < -1e-9
 	it := &item{relay: true, height: relayHeight}
@@ -161,7 +162,7 @@ func relayItem(p *harness.Part, spec *harness.Relay, nets *netlist, into func(ha
 // boxItem makes an elastic box: pins into which current flows at the top, others below.
 func boxItem(p *harness.Part, nets *netlist, into func(harness.Pin) float64) *item {
 	g := glyph{part: p, height: boxHeight}
-	g.name, g.note = captions(p, 0)
+	g.caption(p, 0)
 	it := &item{elastic: true, height: boxHeight}
 	var top, bottom int
 	for _, pin := range p.Pins() {
@@ -196,13 +197,19 @@ func (it *item) stretch() {
 		}
 	}
 	g.left, g.right = boxMargin-low, high+boxMargin
-	if lack := nameUnits(g.name, g.note) + 2 - (g.left + g.right); lack > 0 {
+	if lack := g.labelWide + 2 - (g.left + g.right); lack > 0 {
 		g.right += lack
 	}
 }
 
 func nameUnits(name, note string) int {
 	return max(int(textWidth(name, nameSize, true)), int(textWidth(note, noteSize, false)))/Unit + 1
+}
+
+// caption gives the symbol its label, and measures it once: the placer asks for the width at every step.
+func (g *glyph) caption(p *harness.Part, way int) {
+	g.name, g.note = captions(p, way)
+	g.labelWide = nameUnits(g.name, g.note)
 }
 
 // captions gives a symbol's name and the note under it.

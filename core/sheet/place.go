@@ -3,13 +3,10 @@ package sheet
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 )
 
 type rect struct{ x1, y1, x2, y2 int }
-
-func (r rect) overlap(o rect) (dx, dy int) {
-	return min(r.x2, o.x2) - max(r.x1, o.x1), min(r.y2, o.y2) - max(r.y1, o.y1)
-}
 
 type run struct{ at, from, to, net int } // at: y of a horizontal, x of a vertical
 
@@ -27,10 +24,27 @@ type placer struct {
 
 	// Scratch of one evaluation.
 	bodies, zones []rect
-	owner, zoneOf []int
+	boxes         []claim // bodies and zones from left to right
+	slots         []int   // of each body and zone, in the items' order: its place in boxes
 	across, down  []run
+	columns       columns
 	rows          int
 	tops          []int // of each row, and one more below the last
+	ends          []end // of the net that is being laid out
+}
+
+// claim is the room that a part takes, or its label.
+type claim struct {
+	rect
+	owner int
+	label bool
+	nth   int // in the items' order
+}
+
+// end is where a wire of a net leaves a part.
+type end struct {
+	x, y   int
+	bottom bool
 }
 
 type ref struct{ item, terminal int }
@@ -49,7 +63,7 @@ func newPlacer(items []*item, nets *netlist, seed uint64) *placer {
 			continue
 		}
 		for _, g := range it.glyphs {
-			p.labels[i] = max(p.labels[i], nameUnits(g.name, g.note)+1)
+			p.labels[i] = max(p.labels[i], g.labelWide+1)
 		}
 	}
 	return p
@@ -176,7 +190,8 @@ func (p *placer) cost(limit float64) float64 {
 
 // layOut finds bodies and label zones, and charges for width and height.
 func (p *placer) layOut() float64 {
-	p.bodies, p.zones, p.owner, p.zoneOf = p.bodies[:0], p.zones[:0], p.owner[:0], p.zoneOf[:0]
+	p.bodies, p.zones = p.bodies[:0], p.zones[:0]
+	n := 0
 	low, high := math.MaxInt, math.MinInt
 	p.stackRows()
 	for i, it := range p.items {
@@ -184,21 +199,51 @@ func (p *placer) layOut() float64 {
 			g := &it.glyphs[k]
 			left, right := it.extents(g)
 			top := p.tops[it.row] + g.dy
-			p.bodies = append(p.bodies, rect{left, top, right, top + g.height})
-			p.owner = append(p.owner, i)
+			body := rect{left, top, right, top + g.height}
+			p.bodies = append(p.bodies, body)
+			p.claim(&n, claim{rect: body, owner: i})
 			if p.labels[i] > 0 {
 				zone := rect{right, top, right + p.labels[i], top + g.height}
 				if p.left[i] {
 					zone = rect{left - p.labels[i], top, left, top + g.height}
 				}
 				p.zones = append(p.zones, zone)
-				p.zoneOf = append(p.zoneOf, i)
+				p.claim(&n, claim{rect: zone, owner: i, label: true})
 				left, right = min(left, zone.x1), max(right, zone.x2)
 			}
 			low, high = min(low, left), max(high, right)
 		}
 	}
+	p.sortBoxes()
 	return sizeCost(high-low, p.tops[p.rows])
+}
+
+// claim notes the nth room that is taken, where it stood from left to right at the evaluation before.
+func (p *placer) claim(n *int, c claim) {
+	c.nth = *n
+	if *n == len(p.slots) {
+		p.slots = append(p.slots, len(p.boxes))
+		p.boxes = append(p.boxes, c)
+	} else {
+		p.boxes[p.slots[*n]] = c
+	}
+	*n++
+}
+
+// sortBoxes puts the rooms in order from left to right. A change moves few of them, so that each is looked for near where it was.
+func (p *placer) sortBoxes() {
+	for i := 1; i < len(p.boxes); i++ {
+		b := p.boxes[i]
+		k := i
+		for ; k > 0 && p.boxes[k-1].x1 > b.x1; k-- {
+			p.boxes[k] = p.boxes[k-1]
+			p.slots[p.boxes[k].nth] = k
+		}
+		if k < i {
+			p.boxes[k] = b
+			p.slots[b.nth] = k
+		}
+	}
 }
 
 // stackRows finds the rows' tops from the highest item of each.
@@ -224,33 +269,26 @@ func sizeCost(width, height int) float64 {
 	return costSize*math.Max(w, aspect*h) + costWidth*w + costHeight*h
 }
 
-// overlaps adds what parts and labels over each other cost; it stops once above limit.
+// overlaps adds what parts and labels over each other cost; it stops once above limit. From left to right, each is
+// held only against those that begin before it ends.
 func (p *placer) overlaps(sum, limit float64) float64 {
-	const apart = 2 // units between bodies
-	charge := func(a, b rect, least int) {
-		if dx, dy := a.overlap(b); dx > -least && dy > 0 {
-			sum += costOverlap + costOverlapBy*float64(dx+least)
-		}
-	}
-	for i, a := range p.bodies {
+	for i := range p.boxes {
 		if sum > limit {
 			return sum
 		}
-		for j := range i {
-			if p.owner[i] != p.owner[j] {
-				charge(a, p.bodies[j], apart)
+		a := &p.boxes[i]
+		for j := i + 1; j < len(p.boxes); j++ {
+			b := &p.boxes[j]
+			gap := b.x1 - a.x2
+			if gap >= bodiesApart {
+				break
 			}
-		}
-		for j, z := range p.zones {
-			if p.zoneOf[j] != p.owner[i] {
-				charge(a, z, 1)
+			least := bodiesApart
+			if a.label || b.label {
+				least = labelsApart
 			}
-		}
-	}
-	for i, a := range p.zones {
-		for j := range i {
-			if p.zoneOf[i] != p.zoneOf[j] {
-				charge(a, p.zones[j], 1)
+			if gap < least && a.y1 < b.y2 && b.y1 < a.y2 && a.owner != b.owner {
+				sum += costOverlap + costOverlapBy*float64(min(a.x2, b.x2)-b.x1+least)
 			}
 		}
 	}
@@ -281,52 +319,59 @@ func (p *placer) wire(net int) float64 {
 		}
 	}
 	low, high := math.MaxInt, math.MinInt
+	p.ends = p.ends[:0]
 	for _, r := range refs {
-		x, _, _ := p.at(r)
+		x, y, bottom := p.at(r)
+		p.ends = append(p.ends, end{x, y, bottom})
 		low, high = min(low, x), max(high, x)
 	}
 	best, channel := math.Inf(1), 0
 	for c := 0; c <= p.rows; c++ {
 		y := p.tops[c] - channelRise
-		sum := 0.0
-		var sides [2]trunkEnd
-		for _, r := range refs {
-			x, py, bottom := p.at(r)
-			length := y - py
-			if !bottom {
-				length = -length
-			}
-			if length < 0 {
-				sum += costWrongSide
-				length = -length
-			}
-			sum += costDown * float64(length)
-			switch x {
-			case low:
-				sides[0].see(py < y)
-			case high:
-				sides[1].see(py < y)
-			}
-		}
-		for _, side := range sides {
-			// A trunk's end turns, unless the line goes straight on there.
-			if side.above != side.below {
-				sum += costBend
-			}
-		}
-		if sum < best {
+		if sum := trunkCost(p.ends, y, low, high, best); sum < best {
 			best, channel = sum, y
 		}
 	}
 	p.across = append(p.across, run{channel, low, high, net})
-	for _, r := range refs {
-		x, y, _ := p.at(r)
-		p.down = append(p.down, run{x, min(y, channel), max(y, channel), net})
+	for _, e := range p.ends {
+		p.down = append(p.down, run{e.x, min(e.y, channel), max(e.y, channel), net})
 	}
 	if high > low && high-low < jogUnits {
 		best += costJog
 	}
 	return best + costAcross*float64(high-low)
+}
+
+// trunkCost is what a net costs with its trunk at a height; it stops once it is no better than the best.
+func trunkCost(ends []end, y, low, high int, best float64) float64 {
+	sum := 0.0
+	var sides [2]trunkEnd
+	for _, e := range ends {
+		length := y - e.y
+		if !e.bottom {
+			length = -length
+		}
+		if length < 0 {
+			sum += costWrongSide
+			length = -length
+		}
+		if sum += costDown * float64(length); sum >= best {
+			return sum
+		}
+		switch e.x {
+		case low:
+			sides[0].see(e.y < y)
+		case high:
+			sides[1].see(e.y < y)
+		}
+	}
+	for _, side := range sides {
+		// A trunk's end turns, unless the line goes straight on there.
+		if side.above != side.below {
+			sum += costBend
+		}
+	}
+	return sum
 }
 
 // trunkEnd is where lines leave a trunk's end.
@@ -378,50 +423,124 @@ func (p *placer) blocked(x, from, to int) bool {
 	return false
 }
 
+// columns finds the wires that run down a column.
+type columns struct {
+	low    int
+	first  []int32 // of each column from low on: the place in down of its first, plus one
+	beside []int32 // of each of down: the next in its column, plus one
+}
+
+// fill sorts the wires that run down by their columns.
+func (c *columns) fill(down []run) {
+	low, high := math.MaxInt, math.MinInt
+	for i := range down {
+		low, high = min(low, down[i].at), max(high, down[i].at)
+	}
+	c.low = low
+	if n := high - low + 1; len(down) == 0 {
+		c.first = c.first[:0]
+	} else if cap(c.first) < n {
+		c.first = make([]int32, n, 2*n)
+	} else {
+		c.first = c.first[:n]
+		clear(c.first)
+	}
+	c.beside = slices.Grow(c.beside[:0], len(down))[:len(down)]
+	for i := range down {
+		at := &c.first[down[i].at-low]
+		c.beside[i], *at = *at, int32(i+1)
+	}
+}
+
+// span gives the columns between two, both included, that have been filled.
+func (c *columns) span(from, to int) []int32 {
+	from, to = max(from-c.low, 0), min(to-c.low, len(c.first)-1)
+	if from > to {
+		return nil
+	}
+	return c.first[from : to+1]
+}
+
 // conflicts adds crossings, wires through parts and labels, and shared columns; it stops once
 // above limit.
 func (p *placer) conflicts(sum, limit float64) float64 {
-	for _, h := range p.across {
-		if sum > limit {
-			return sum
-		}
-		for _, v := range p.down {
-			if h.net != v.net && v.at >= h.from && v.at <= h.to && h.at > v.from && h.at < v.to {
-				sum += costCrossing
-			}
-		}
-		for _, b := range p.bodies {
-			if h.at > b.y1 && h.at < b.y2 && h.from < b.x2 && h.to > b.x1 {
-				sum += costThrough
-			}
+	p.columns.fill(p.down)
+	if sum += p.crossings(); sum > limit {
+		return sum
+	}
+	next := p.columns.beside
+	for _, first := range p.columns.first {
+		for i := first; i > 0; i = next[i-1] {
+			v := &p.down[i-1]
+			sum += p.shared(v, next[i-1], costSameColumn) + p.shared(v, p.columns.at(v.at+1), costSameColumn/4)
 		}
 	}
-	for i, v := range p.down {
-		if sum > limit {
-			return sum
-		}
-		for _, o := range p.down[:i] {
-			if v.net != o.net && v.to > o.from && o.to > v.from {
-				switch v.at - o.at {
-				case 0:
-					sum += costSameColumn
-				case 1, -1:
-					sum += costSameColumn / 4
+	if sum > limit {
+		return sum
+	}
+	for j := range p.bodies {
+		b := &p.bodies[j]
+		for _, first := range p.columns.span(b.x1-1, b.x2+1) {
+			for i := first; i > 0; i = next[i-1] {
+				v := &p.down[i-1]
+				switch {
+				case v.from >= b.y2 || v.to <= b.y1:
+				case v.at >= b.x1 && v.at <= b.x2:
+					sum += costThrough
+				default:
+					sum += costTight
 				}
 			}
 		}
-		for _, b := range p.bodies {
-			switch {
-			case v.at < b.x1-1 || v.at > b.x2+1 || v.from >= b.y2 || v.to <= b.y1:
-			case v.at >= b.x1 && v.at <= b.x2:
-				sum += costThrough
-			default:
-				sum += costTight
+	}
+	for j := range p.zones {
+		z := &p.zones[j]
+		for _, first := range p.columns.span(z.x1+1, z.x2-1) {
+			for i := first; i > 0; i = next[i-1] {
+				if v := &p.down[i-1]; v.from < z.y2 && v.to > z.y1 {
+					sum += costLabelZone
+				}
 			}
 		}
-		for _, z := range p.zones {
-			if v.at > z.x1 && v.at < z.x2 && v.from < z.y2 && v.to > z.y1 {
-				sum += costLabelZone
+	}
+	return sum
+}
+
+// at is the first wire down a column, plus one; nought where there is none.
+func (c *columns) at(x int) int32 {
+	if x -= c.low; x < 0 || x >= len(c.first) {
+		return 0
+	}
+	return c.first[x]
+}
+
+// shared is what a wire costs beside those of one column, from one of them on.
+func (p *placer) shared(v *run, from int32, each float64) float64 {
+	sum := 0.0
+	for i := from; i > 0; i = p.columns.beside[i-1] {
+		if o := &p.down[i-1]; v.net != o.net && v.to > o.from && o.to > v.from {
+			sum += each
+		}
+	}
+	return sum
+}
+
+// crossings is what the wires across cost where they meet wires that run down, and parts.
+func (p *placer) crossings() float64 {
+	sum := 0.0
+	for i := range p.across {
+		h := &p.across[i]
+		for _, first := range p.columns.span(h.from, h.to) {
+			for k := first; k > 0; k = p.columns.beside[k-1] {
+				if v := &p.down[k-1]; h.net != v.net && h.at > v.from && h.at < v.to {
+					sum += costCrossing
+				}
+			}
+		}
+		for j := range p.bodies {
+			b := &p.bodies[j]
+			if h.at > b.y1 && h.at < b.y2 && h.from < b.x2 && h.to > b.x1 {
+				sum += costThrough
 			}
 		}
 	}

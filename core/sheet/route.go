@@ -1,9 +1,6 @@
 package sheet
 
-import (
-	"container/heap"
-	"slices"
-)
+import "slices"
 
 // point is a place on the grid, in units.
 type point struct{ x, y int }
@@ -30,6 +27,11 @@ type grid struct {
 	plumb  []int32 // net running vertically
 	corner []int32 // net that turns, ends or branches here
 	access []int32 // kept free for a pin of this net
+
+	// Scratch of one search.
+	best, came []int32
+	open       frontier
+	far        []int32 // of every cell: steps to the nearest of what is laid
 }
 
 func newGrid(w, h int) *grid {
@@ -37,6 +39,7 @@ func newGrid(w, h int) *grid {
 	return &grid{
 		w: w, h: h, solid: make([]bool, n), label: make([]bool, n), tight: make([]bool, n),
 		level: make([]int32, n), plumb: make([]int32, n), corner: make([]int32, n), access: make([]int32, n),
+		best: make([]int32, 4*n), came: make([]int32, 4*n), far: make([]int32, n),
 	}
 }
 
@@ -111,33 +114,62 @@ type place struct {
 
 type frontier []place
 
-func (f frontier) Len() int { return len(f) }
-func (f frontier) Less(i, j int) bool {
+// before tells which of two places is looked at first.
+func (f frontier) before(i, j int) bool {
 	if f[i].guess != f[j].guess {
 		return f[i].guess < f[j].guess
 	}
 	return f[i].state < f[j].state
 }
-func (f frontier) Swap(i, j int) { f[i], f[j] = f[j], f[i] }
-func (f *frontier) Push(x any)   { *f = append(*f, x.(place)) }
-func (f *frontier) Pop() any {
-	old := *f
-	last := old[len(old)-1]
-	*f = old[:len(old)-1]
-	return last
+
+// add and take keep the most promising place in front, as package container/heap does; that one would put every place
+// of the grid into an interface of its own.
+func (f *frontier) add(p place) {
+	*f = append(*f, p)
+	h := *f
+	for at := len(h) - 1; at > 0; {
+		above := (at - 1) / 2
+		if !h.before(at, above) {
+			break
+		}
+		h[at], h[above] = h[above], h[at]
+		at = above
+	}
+}
+
+func (f *frontier) take() place {
+	h := *f
+	top, last := h[0], len(h)-1
+	h[0] = h[last]
+	h = h[:last]
+	for at := 0; ; {
+		least := at
+		for _, below := range [2]int{2*at + 1, 2*at + 2} {
+			if below < last && h.before(below, least) {
+				least = below
+			}
+		}
+		if least == at {
+			break
+		}
+		h[at], h[least] = h[least], h[at]
+		at = least
+	}
+	*f = h
+	return top
 }
 
 // search finds the cheapest way from a pin, leaving in direction dir, to a goal. tree tells
 // whether a cell is already part of the same net, far gives a lower bound of the distance.
 func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far func(point) int) path {
-	n := g.w * g.h * 4
-	best := make([]int32, n)
-	came := make([]int32, n)
+	best, came := g.best[:g.w*g.h*4], g.came[:g.w*g.h*4]
+	clear(best)
 	start := int32(g.cell(from)*4 + dir)
 	best[start], came[start] = 1, -1
-	open := frontier{{0, 0, start}}
+	open := append(g.open[:0], place{0, 0, start})
+	defer func() { g.open = open }()
 	for len(open) > 0 {
-		top := heap.Pop(&open).(place)
+		top := open.take()
 		if int32(top.cost)+1 > best[top.state] {
 			continue
 		}
@@ -162,7 +194,7 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 			state := int32(g.cell(next)*4 + d)
 			if best[state] == 0 || int32(total)+1 < best[state] {
 				best[state], came[state] = int32(total)+1, top.state
-				heap.Push(&open, place{total, total + routeStep*far(next), state})
+				open.add(place{total, total + routeStep*far(next), state})
 			}
 		}
 	}
@@ -234,4 +266,39 @@ func (g *grid) trace(came []int32, state int32) path {
 	}
 	slices.Reverse(p)
 	return p
+}
+
+// measure finds how many steps every cell is from the nearest one of a tree, walls left aside: one sweep down, one up.
+func (g *grid) measure(tree map[point]bool) {
+	far := g.far[:g.w*g.h]
+	for c := range far {
+		far[c] = farthest
+	}
+	for at := range tree {
+		far[g.cell(at)] = 0
+	}
+	for y := range g.h {
+		row := far[y*g.w : (y+1)*g.w]
+		if y > 0 {
+			above := far[(y-1)*g.w : y*g.w]
+			for x := range row {
+				row[x] = min(row[x], above[x]+1)
+			}
+		}
+		for x := 1; x < len(row); x++ {
+			row[x] = min(row[x], row[x-1]+1)
+		}
+	}
+	for y := g.h - 1; y >= 0; y-- {
+		row := far[y*g.w : (y+1)*g.w]
+		if y < g.h-1 {
+			below := far[(y+1)*g.w : (y+2)*g.w]
+			for x := range row {
+				row[x] = min(row[x], below[x]+1)
+			}
+		}
+		for x := len(row) - 2; x >= 0; x-- {
+			row[x] = min(row[x], row[x+1]+1)
+		}
+	}
 }

@@ -293,13 +293,8 @@ func (pl *plan) connect(net int) bool {
 		s := left[next]
 		left = slices.Delete(left, next, next+1)
 		goal := func(at point) bool { return tree[at] && !isPin(at, spots) }
-		far := func(at point) int {
-			best := math.MaxInt
-			for t := range tree {
-				best = min(best, distance(at, t))
-			}
-			return best
-		}
+		pl.grid.measure(tree)
+		far := func(at point) int { return int(pl.grid.far[pl.grid.cell(at)]) }
 		p := pl.grid.search(s.at, s.dir(), id, goal, far)
 		if p == nil {
 			pl.grid.lift(id)

@@ -8,6 +8,7 @@
 package sheet
 
 import (
+	"cmp"
 	"slices"
 
 	"ironthread/core/harness"
@@ -39,7 +40,7 @@ type Rail struct {
 
 // Symbol is one part, or one way of a connector, in its box.
 type Symbol struct {
-	Part       *harness.Part
+	Part       *harness.Part `json:"-"`
 	Way        int
 	X, Y, W, H int
 	Flipped    bool // its second pin, or a relay's 30, is not where the kind usually has it
@@ -130,31 +131,23 @@ func Draw(c *harness.Circuit) *Sheet {
 	if items == 0 {
 		return Blank() // nothing but rails yet
 	}
-	tries, warm := tries, len(c.Places) > 0
-	switch {
-	case warm:
-		tries = warmTries
-	case items > manyItems:
-		tries = triesLeast
+	warm := len(c.Places) > 0
+	var placers []*placer
+	if warm {
+		placers = settled(c, nets)
+	}
+	if placers == nil {
+		placers = sketched(c, nets, items)
 	}
 	type result struct {
 		plan *plan
 		cost float64
 	}
-	results := make([]result, tries)
-	parallel(tries, func(k int) {
-		p := newPlacer(buildItems(c, nets), nets, uint64(k+1))
-		if warm && p.settleIn(c) {
-			steps := min(warmSteps, annealSteps(len(p.items)))
-			p.polish(p.anneal(steps, warmHottest), steps)
-		} else {
-			p.start()
-			steps := annealSteps(len(p.items))
-			p.polish(p.anneal(steps, hottest), steps)
-		}
-		p.squeezeRows()
+	results := make([]result, len(placers))
+	parallel(len(placers), func(k int) {
+		placers[k].squeezeRows()
 		for spare := 0; spare <= 12; spare += 3 {
-			pl := newPlan(p, spare)
+			pl := newPlan(placers[k], spare)
 			if pl.route() || spare == 12 {
 				results[k] = result{pl, pl.routedCost()}
 				break
@@ -168,6 +161,47 @@ func Draw(c *harness.Circuit) *Sheet {
 		}
 	}
 	return best.plan.sheet(c)
+}
+
+// settled places a circuit from where its parts stood before; nil where none of them has a place.
+func settled(c *harness.Circuit, nets *netlist) []*placer {
+	placers := make([]*placer, warmTries)
+	known := make([]bool, warmTries)
+	parallel(warmTries, func(k int) {
+		p := newPlacer(buildItems(c, nets), nets, uint64(k+1))
+		if known[k] = p.settleIn(c); known[k] {
+			steps := min(warmSteps, annealSteps(len(p.items)))
+			p.polish(p.anneal(steps, warmHottest, warmColdest), steps)
+		}
+		placers[k] = p
+	})
+	if !known[0] {
+		return nil
+	}
+	return placers
+}
+
+// sketched places a circuit from nothing: many quick sketches, of which the most promising are worked out.
+func sketched(c *harness.Circuit, nets *netlist, items int) []*placer {
+	type sketch struct {
+		p    *placer
+		cost float64
+	}
+	steps := annealSteps(items)
+	sketches := make([]sketch, tries)
+	parallel(tries, func(k int) {
+		p := newPlacer(buildItems(c, nets), nets, uint64(k+1))
+		p.start()
+		sketches[k] = sketch{p, p.anneal(max(steps/sketchShare, 1), hottest, coldest)}
+	})
+	slices.SortStableFunc(sketches, func(a, b sketch) int { return cmp.Compare(a.cost, b.cost) })
+	placers := make([]*placer, workedOut)
+	parallel(workedOut, func(k int) {
+		p := sketches[k].p
+		p.polish(p.anneal(max(steps/workShare, 1), workHottest, coldest), steps)
+		placers[k] = p
+	})
+	return placers
 }
 
 // Blank is the sheet of a circuit with no part to draw.

@@ -225,6 +225,7 @@ func BenchmarkDraw(b *testing.B) {
 			b.ReportMetric(float64(len(s.Symbols)), "symbols")
 			b.ReportMetric(float64(s.Crossings), "crossings")
 			b.ReportMetric(float64(s.Bends), "bends")
+			b.ReportMetric(float64(length(s)), "pixels")
 		})
 	}
 }

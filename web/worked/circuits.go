@@ -40,14 +40,16 @@ type Circuits struct {
 	files    *lru.Cache[string, *File]
 	reading  singleflight.Group // so that a file is read once for all who ask, and nobody else waits
 	budget   *predict.Budget
+	shelf    Shelf
 }
 
 // Budget is the bytes that all guides share.
 func (c *Circuits) Budget() *predict.Budget { return c.budget }
 
-// NewCircuits makes room for circuits, so many bytes for what their guides foretell.
-func NewCircuits(bytes int64) *Circuits {
-	c := &Circuits{budget: predict.NewBudget(bytes)}
+// NewCircuits makes room for circuits, so many bytes for what their guides foretell. Drawings are kept on the shelf; nil
+// keeps none.
+func NewCircuits(bytes int64, shelf Shelf) *Circuits {
+	c := &Circuits{budget: predict.NewBudget(bytes), shelf: shelf}
 	c.circuits, _ = lru.NewWithEvict(keptCircuits, func(_ string, w *Circuit) { w.close() }) // fails for sizes below one only
 	c.files, _ = lru.New[string, *File](keptFiles)
 	return c
@@ -105,7 +107,8 @@ func (c *Circuits) GetAfter(source string, before *File) (*File, error) {
 			if err != nil {
 				return nil, err
 			}
-			f := &File{Circuit: w, Sum: sum, drawn: newDrawn(circuit, before)}
+			f := &File{Circuit: w, Sum: sum, drawn: &drawn{circuit: circuit, source: source, sum: sum, before: before,
+				shelf: c.shelf, done: make(chan struct{})}}
 			c.files.Add(sum, f)
 			return f, nil
 		})

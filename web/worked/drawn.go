@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"path"
 	"runtime"
+	"runtime/debug"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -14,22 +15,31 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/core/sheet"
+	"ironthread/library"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
 )
+
+// Shelf is where drawings stay between starts, for all instances.
+type Shelf interface {
+	Drawing(ctx context.Context, sum string, version int) ([]byte, error)
+	KeepDrawing(ctx context.Context, sum string, version int, sheet []byte) error
+}
+
+// shelfTime bounds how long a drawing waits for the shelf before it is made anew.
+const shelfTime = 2 * time.Second
 
 // drawn is a drawing in the making: no request draws it, they look whether it is there.
 type drawn struct {
 	making  singleflight.Group
 	circuit *harness.Circuit
+	source  string // the harness file; let go of once the drawing is there
+	sum     string
 	before  *File // the drawing to begin from; let go of once this one is there
+	shelf   Shelf // nil where nothing is kept
 	done    chan struct{}
 	sheet   *sheet.Sheet
 	failed  string // what went wrong, empty when nothing did
-}
-
-func newDrawn(circuit *harness.Circuit, before *File) *drawn {
-	return &drawn{circuit: circuit, before: before, done: make(chan struct{})}
 }
 
 // pens bounds how many drawings are made at once: one a core.
@@ -49,29 +59,71 @@ func (d *drawn) begin() {
 		default:
 		}
 		defer close(d.done)
-		if err := pens.Acquire(context.Background(), 1); err != nil {
-			return nil, err
-		}
-		defer pens.Release(1)
-		defer func() {
-			if p := recover(); p != nil {
-				d.sheet, d.failed = sheet.Blank(), fmt.Sprint(p)
-			}
-		}()
-		if d.before != nil && len(d.circuit.Places) == 0 {
-			select {
-			case <-d.before.drawn.done:
-				last := d.before.drawn.sheet
-				for i := range last.Places {
-					d.circuit.Places = append(d.circuit.Places, &last.Places[i])
-				}
-			default: // one that is not there yet is no beginning
-			}
-		}
-		d.before = nil
-		d.sheet = sheet.Draw(d.circuit)
+		d.make()
+		d.before, d.source = nil, ""
 		return nil, nil
 	})
+}
+
+// make finds the drawing where it was kept, or draws and keeps it.
+func (d *drawn) make() {
+	defer func() {
+		if p := recover(); p != nil {
+			d.sheet, d.failed = sheet.Blank(), fmt.Sprintf("%v\n%s", p, debug.Stack())
+		}
+	}()
+	if d.sheet = d.found(); d.sheet != nil {
+		return
+	}
+	if err := pens.Acquire(context.Background(), 1); err != nil { // it never is: the context does not end
+		d.sheet, d.failed = sheet.Blank(), err.Error()
+		return
+	}
+	defer pens.Release(1)
+	if d.before != nil && len(d.circuit.Places) == 0 {
+		select {
+		case <-d.before.drawn.done:
+			last := d.before.drawn.sheet
+			for i := range last.Places {
+				d.circuit.Places = append(d.circuit.Places, &last.Places[i])
+			}
+		default: // one that is not there yet is no beginning
+		}
+	}
+	d.sheet = sheet.Draw(d.circuit)
+	d.keep()
+}
+
+// found is the drawing as the library ships it, or as it was kept; nil where it is to be made.
+func (d *drawn) found() *sheet.Sheet {
+	b := library.Drawn(d.source)
+	if b == nil && d.shelf != nil {
+		ctx, stop := context.WithTimeout(context.Background(), shelfTime)
+		defer stop()
+		b, _ = d.shelf.Drawing(ctx, d.sum, sheet.Version) // whatever keeps it from being found, it can be made
+	}
+	if b == nil {
+		return nil
+	}
+	s, err := sheet.Restore(d.circuit, b)
+	if err != nil {
+		return nil
+	}
+	return s
+}
+
+// keep puts the drawing on the shelf; where that fails it is made again at the next start.
+func (d *drawn) keep() {
+	if d.shelf == nil {
+		return
+	}
+	b, err := d.sheet.Keep()
+	if err != nil {
+		return
+	}
+	ctx, stop := context.WithTimeout(context.Background(), shelfTime)
+	defer stop()
+	_ = d.shelf.KeepDrawing(ctx, d.sum, sheet.Version, b)
 }
 
 // Drawing gives the sheet as soon as it is there, unless nobody waits any more.

@@ -1,0 +1,32 @@
+// Package soak parts the tests into those that are run before each commit and those that take long.
+//
+// "make test" runs one representative of each family of cases, "make soak" runs them all. A test that is left to the soak
+// names the one that stands for it, so that "grep -rn soak.Only" lists what moved and what stays.
+package soak
+
+import (
+	"os"
+	"testing"
+)
+
+// Variable is the environment variable that "make soak" sets.
+const Variable = "IRONTHREAD_WHOLE"
+
+// Whole tells whether everything is to be run.
+func Whole() bool { return os.Getenv(Variable) != "" }
+
+// Only leaves a test to the soak; here says what stands for it in every run.
+func Only(t testing.TB, here string) {
+	t.Helper()
+	if !Whole() {
+		t.Skip("left to make soak; in every run: " + here)
+	}
+}
+
+// Of gives what is to be tried: in every run what stands for all of them, in the soak all.
+func Of[T any](stands, all []T) []T {
+	if Whole() {
+		return all
+	}
+	return stands
+}
