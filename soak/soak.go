@@ -30,3 +30,17 @@ func Of[T any](stands, all []T) []T {
 	}
 	return stands
 }
+
+// Kinds tells which cases stand for the others: in every run the first of each kind, in the soak all. It is for one
+// goroutine.
+type Kinds map[string]bool
+
+// Stands tells whether a case of a kind is to be tried.
+func (k Kinds) Stands(kind string) bool {
+	if Whole() {
+		return true
+	}
+	known := k[kind]
+	k[kind] = true
+	return !known
+}

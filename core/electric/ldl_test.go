@@ -2,6 +2,7 @@ package electric
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -43,12 +44,41 @@ func TestFactorAgainstGonum(t *testing.T) {
 		require.True(t, chol.Factorize(dense))
 		var want mat.VecDense
 		require.NoError(t, chol.SolveVecTo(&want, mat.NewVecDense(n, rhs)))
-		f := newLDL(n, pairs)
-		require.True(t, f.factor(diag, off))
-		got := make([]float64, n)
-		f.solve(rhs, got)
-		for i := range got {
-			require.InDelta(t, want.AtVec(i), got[i], 1e-6*(1+abs(want.AtVec(i))))
+		late := make([]bool, n)
+		for range n / 4 {
+			late[rng.IntN(n)] = true
+		}
+		for _, marked := range [][]bool{nil, late} {
+			f := newLDL(n, pairs, marked)
+			require.True(t, f.factor(diag, off))
+			got := make([]float64, n)
+			f.solve(rhs, got)
+			for i := range got {
+				require.InDelta(t, want.AtVec(i), got[i], 1e-6*(1+abs(want.AtVec(i))))
+			}
+		}
+		// The nodes that are late change, the others stay as they were factored: the same as all at once.
+		changed, right := slices.Clone(diag), slices.Clone(rhs)
+		for i := range changed {
+			if late[i] {
+				changed[i] += rng.ExpFloat64()
+				right[i] += rng.NormFloat64()
+				dense.SetSym(i, i, changed[i])
+			}
+		}
+		require.True(t, chol.Factorize(dense))
+		require.NoError(t, chol.SolveVecTo(&want, mat.NewVecDense(n, right)))
+		f := newLDL(n, pairs, late)
+		require.True(t, f.factorHead(diag, off))
+		f.beginSolve(rhs)
+		for range 2 { // a second step stands on the same head
+			got := make([]float64, n)
+			require.True(t, f.factorTail(changed, off))
+			f.solveTail(right, rhs, got)
+			f.solveHead(got)
+			for i := range got {
+				require.InDelta(t, want.AtVec(i), got[i], 1e-6*(1+abs(want.AtVec(i))))
+			}
 		}
 	}
 }

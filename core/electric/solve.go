@@ -88,7 +88,7 @@ func (n *Network) prepare() {
 		}
 	}
 	count := n.nodeCount
-	n.matrix = newLDL(count, pairs)
+	n.matrix = newLDL(count, pairs, n.late())
 	n.siemens = make([]float64, len(n.branches))
 	n.diag, n.rhs = make([]float64, count), make([]float64, count)
 	n.diagN, n.rhsN = make([]float64, count), make([]float64, count)
@@ -105,6 +105,27 @@ func (n *Network) prepare() {
 	n.metered = post
 	n.preparePulses()
 	n.Tune(Car{})
+}
+
+// late marks the nodes of what is no straight line: motors, lamps and diodes.
+func (n *Network) late() []bool {
+	late := make([]bool, n.nodeCount)
+	mark := func(at node) {
+		if at != post {
+			late[at] = true
+		}
+	}
+	for i := range n.motors {
+		for j := range n.motors[i].from {
+			mark(n.motors[i].from[j])
+			mark(n.motors[i].to[j])
+		}
+	}
+	for i := range n.curves {
+		mark(n.curves[i].a)
+		mark(n.curves[i].b)
+	}
+	return late
 }
 
 // Tune sets the car the network is on. It forgets nothing else.
@@ -336,6 +357,12 @@ func (n *Network) newton() {
 		n.matrix.solve(n.rhs, n.volts)
 		return
 	}
+	if !n.matrix.factorHead(n.diag, n.off) {
+		n.unsettled = true
+		return
+	}
+	n.matrix.beginSolve(n.rhs)
+	defer n.matrix.solveHead(n.volts)
 	for try := range 2 * maxNewton {
 		if try == maxNewton { // begin again, with smaller steps
 			for i := range n.motors {
@@ -355,10 +382,10 @@ func (n *Network) newton() {
 		for i := range n.curves {
 			n.stampCurve(&n.curves[i])
 		}
-		if !n.matrix.factor(n.diagN, n.offN) {
+		if !n.matrix.factorTail(n.diagN, n.offN) {
 			break
 		}
-		n.matrix.solve(n.rhsN, n.volts)
+		n.matrix.solveTail(n.rhsN, n.rhs, n.volts)
 		settled := n.followMotors()
 		if n.followCurves() && settled {
 			return

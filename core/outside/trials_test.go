@@ -11,6 +11,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/soak"
 )
 
 // Which points are tried: every fault of a circuit, every state, with set-ups and readings that load it.
@@ -122,8 +123,8 @@ func setups(t testing.TB, c *harness.Circuit) [][]electric.Action {
 	return list
 }
 
-// everySingleFault is one circuit in every state: well, with every single fault, and in the set-ups.
-func trialsOf(t testing.TB, m *electric.Model, sum *tally) []*trial {
+// trialsOf is one circuit in every state: well, with single faults, and in the set-ups, as far as their kinds stand for others.
+func trialsOf(t testing.TB, m *electric.Model, sum *tally, kinds soak.Kinds) []*trial {
 	load := loads(t, m)
 	var trials []*trial
 	add := func(s *harness.State, f fault.Fault, setup []electric.Action) {
@@ -134,16 +135,50 @@ func trialsOf(t testing.TB, m *electric.Model, sum *tally) []*trial {
 		}
 		trials = append(trials, x)
 	}
+	var faults []fault.Fault
+	for _, f := range fault.All(m.Circuit) {
+		if kinds.Stands(kindOf(m.Circuit, f.Fault)) {
+			faults = append(faults, f.Fault)
+		}
+	}
+	var around [][]electric.Action
+	for _, setup := range setups(t, m.Circuit) {
+		if kinds.Stands(kindOfSetup(m.Circuit, setup)) {
+			around = append(around, setup)
+		}
+	}
 	for _, s := range m.Circuit.States {
 		add(s, fault.Fault{}, nil)
-		for _, f := range fault.All(m.Circuit) {
-			add(s, f.Fault, nil)
+		for _, f := range faults {
+			add(s, f, nil)
 		}
-		for _, setup := range setups(t, m.Circuit) {
+		for _, setup := range around {
 			add(s, fault.Fault{}, setup)
 		}
 	}
 	return trials
+}
+
+// kindOf is what a fault is, whichever part, pin or wire has it.
+func kindOf(c *harness.Circuit, f fault.Fault) string {
+	kind := "wire"
+	if p := c.Part(f.Part + f.Pin.Part); p != nil {
+		kind = string(p.Kind())
+	}
+	return fmt.Sprintf("%v %s %s", f.On, kind, f.Words)
+}
+
+// kindOfSetup is what is done, to whichever part of a kind.
+func kindOfSetup(c *harness.Circuit, setup []electric.Action) string {
+	words := ""
+	for _, a := range setup {
+		kind := ""
+		if p := c.Part(a.Part + a.From.Part); p != nil {
+			kind = string(p.Kind())
+		}
+		words += fmt.Sprintf("%s %s, ", a.Verb, kind)
+	}
+	return words
 }
 
 // leadBlew tells whether the fuse of a lead put on by hand has blown.

@@ -2,9 +2,6 @@ package rewire_test
 
 import (
 	"fmt"
-	"maps"
-	"math"
-	"slices"
 	"strings"
 	"testing"
 
@@ -15,10 +12,10 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
-	"ironthread/core/rewire/rewiretest"
 	"ironthread/core/study"
 	"ironthread/core/trace"
 	"ironthread/library"
+	"ironthread/soak"
 )
 
 const mower = `
@@ -266,88 +263,24 @@ func TestADrillOnAProposalCanBeWon(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	for _, x := range plan(t, wish(t, mower)).Proposals {
+	every := 160 // of one proposal a few faults; in the soak one of two dozen of each
+	if soak.Whole() {
+		every = 24
+	}
+	proposals := plan(t, wish(t, mower)).Proposals
+	for _, x := range soak.Of(proposals[:1], proposals) {
 		c, err := harness.Read([]byte(x.Harness))
 		require.NoError(t, err)
 		m, err := electric.New(c)
 		require.NoError(t, err)
 		g, err := diagnose.New(m)
 		require.NoError(t, err)
-		r, err := study.Play(t.Context(), g, study.Options{Every: 24}, nil)
+		r, err := study.Play(t.Context(), g, study.Options{Every: every}, nil)
 		require.NoError(t, err)
 		assert.InDelta(t, 1, r.Right, 1e-9, "%s: %+v", x.Family, r.Trials)
 		assert.Zero(t, r.ConfidentWrong)
 		t.Logf("%s: %d faults, %.1f tests, %.1f minutes", x.Family, len(r.Trials), r.MeanToName, r.MeanMinutes)
 		g.Close()
-	}
-}
-
-// Grid is many wishes: fans, supply, runs, heat, who asks. Nothing of a proposal is over its rating in a healthy state, no
-// fan loses more volts than is allowed, and whoever asks gets the speed.
-func TestManyWishes(t *testing.T) {
-	wishes, proposals, refused := 0, 0, map[string]int{}
-	lost := map[rewire.Family][]float64{}
-	rewiretest.Grid(func(name, text string) {
-		wishes++
-		w := wish(t, text)
-		p := plan(t, w)
-		for _, r := range p.Refused {
-			refused[string(r.Family)+": "+strings.Map(func(r rune) rune {
-				if r >= '0' && r <= '9' || r == '.' {
-					return -1
-				}
-				return r
-			}, r.Why)]++
-		}
-		for _, x := range p.Proposals {
-			proposals++
-			lost[x.Family] = append(lost[x.Family], x.Lost, x.LostHot)
-			holds(t, w, &x, name)
-		}
-	})
-	t.Logf("%d wishes, %d proposals", wishes, proposals)
-	for family, list := range lost {
-		some, hot := 0.0, 0.0
-		for i := 0; i < len(list); i += 2 {
-			some, hot = some+list[i], hot+list[i+1]
-		}
-		n := float64(len(list) / 2)
-		t.Logf("%s: %.0f proposals, single faults that leave no cooling in some state %.1f %%, with all asking %.1f %%", family, n, 100*some/n,
-			100*hot/n)
-	}
-	for _, why := range slices.Sorted(maps.Keys(refused)) {
-		t.Logf("%4d × %s", refused[why], why)
-	}
-	assert.GreaterOrEqual(t, wishes, 300)
-}
-
-// holds checks a proposal against its own file, solved anew.
-func holds(t *testing.T, w *rewire.Wish, x *rewire.Proposal, name string) {
-	t.Helper()
-	c, err := harness.Read([]byte(x.Harness))
-	require.NoError(t, err, name)
-	m, err := electric.New(c)
-	require.NoError(t, err, name)
-	for _, s := range c.States {
-		for _, running := range []bool{false, true} {
-			at := *s
-			at.Running = running && s.Key && !s.Cranking
-			p, err := m.Solve(electric.Condition{State: &at})
-			require.NoError(t, err, name)
-			require.True(t, p.Settled, "%s: %s: %s", name, x.Family, s.Name)
-			for _, warning := range p.Warnings {
-				bad := []string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating", "feeds"}
-				require.NotContains(t, bad, warning.Kind, "%s: %s: %s: %s", name, x.Family, s.Name, warning.Text)
-			}
-			if s.Name == w.Speeds[len(w.Speeds)-1] && x.Family != rewire.Module {
-				for i := range w.Fans {
-					fan := fmt.Sprintf("M%d", i+1)
-					require.Equal(t, electric.Fast, p.Motors[fan].Speed, "%s: %s", name, x.Family)
-					require.LessOrEqual(t, *p.Pins["BAT.+"]-*p.Pins[fan+".+"], w.Limits.Drop+1e-6, "%s: %s: %s", name, x.Family, fan)
-					require.LessOrEqual(t, math.Abs(*p.Pins[fan+".-"]), w.Limits.GroundDrop+1e-6, "%s: %s: %s", name, x.Family, fan)
-				}
-			}
-		}
 	}
 }
 

@@ -14,17 +14,33 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/study"
 	"ironthread/library"
+	"ironthread/soak"
 )
+
+// guides are made once for all tests.
+var guides = map[string]*diagnose.Guide{}
 
 func guideFor(t testing.TB, name string) *diagnose.Guide {
 	t.Helper()
+	if g := guides[name]; g != nil {
+		return g
+	}
 	e, err := library.Open(name)
 	require.NoError(t, err)
 	m, err := electric.New(e.Circuit)
 	require.NoError(t, err)
 	g, err := diagnose.New(m)
 	require.NoError(t, err)
+	guides[name] = g
 	return g
+}
+
+// some is how many faults lie between two that are played: many in every run, few in the soak.
+func some(many, few int) int {
+	if soak.Whole() {
+		return few
+	}
+	return many
 }
 
 // A sample of the study, held to a little less than what the whole library reaches (see
@@ -34,7 +50,7 @@ func TestAStudyInSmall(t *testing.T) {
 		t.Skip("takes long")
 	}
 	g := guideFor(t, "f3-twin-series-parallel")
-	const every = 6
+	every := some(36, 6)
 	clean, err := study.Play(t.Context(), g, study.Options{Every: every}, nil)
 	require.NoError(t, err)
 	book, err := study.Play(t.Context(), g, study.Options{Every: every, Policy: study.Textbook}, nil)
@@ -55,7 +71,11 @@ func TestTwoFaultsAreRepairedInTheEnd(t *testing.T) {
 		t.Skip("takes long")
 	}
 	g := guideFor(t, "f8-pwm-module")
-	r, err := study.Play(t.Context(), g, study.Options{Doubles: 10}, nil)
+	doubles := 3
+	if soak.Whole() {
+		doubles = 10
+	}
+	r, err := study.Play(t.Context(), g, study.Options{Doubles: doubles}, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, r.Right, 0.9, "%+v", r.Trials)
 	assert.LessOrEqual(t, r.WrongRepairs, 0.5)
@@ -84,8 +104,8 @@ func TestShortsArePlayedToTheirRepair(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	for _, name := range []string{"f1-one-relay", "f2-staged-pair"} {
-		r, err := study.Play(t.Context(), guideFor(t, name), study.Options{Shorts: true, Repair: true}, nil)
+	for _, name := range soak.Of([]string{"f1-one-relay"}, []string{"f1-one-relay", "f2-staged-pair"}) {
+		r, err := study.Play(t.Context(), guideFor(t, name), study.Options{Shorts: true, Repair: true, Every: some(4, 1)}, nil)
 		require.NoError(t, err)
 		require.NotEmpty(t, r.Trials)
 		for _, trial := range r.Trials {
@@ -139,7 +159,7 @@ func TestReadingsAsTaken(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	r, err := study.Play(t.Context(), guideFor(t, "f1-one-relay"), study.Options{Spread: 1, Misread: 0.02, AsTaken: true}, nil)
+	r, err := study.Play(t.Context(), guideFor(t, "f1-one-relay"), study.Options{Spread: 1, Misread: 0.02, AsTaken: true, Every: some(8, 1)}, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, r.Right, 0.97)
 	assert.LessOrEqual(t, r.ConfidentWrong, 0.02)
