@@ -7,7 +7,30 @@ package soak
 import (
 	"os"
 	"testing"
+	"time"
 )
+
+// longest is how long anything may take that a test waits for: long enough for any machine that does other things beside.
+const longest = 3 * time.Minute
+
+// Await waits until something holds, and fails the test where it does not come to hold within minutes. It asks again as soon
+// as a moment has passed; how long it takes is no matter.
+func Await(t testing.TB, what string, holds func() bool) {
+	t.Helper()
+	end := time.NewTimer(longest)
+	defer end.Stop()
+	for again := time.NewTicker(5 * time.Millisecond); ; {
+		if holds() {
+			again.Stop()
+			return
+		}
+		select {
+		case <-again.C:
+		case <-end.C:
+			t.Fatalf("it never came: %s", what)
+		}
+	}
+}
 
 // Variable is the environment variable that "make soak" sets.
 const Variable = "IRONTHREAD_WHOLE"

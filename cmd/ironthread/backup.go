@@ -114,7 +114,7 @@ func backup(ctx context.Context, dsn, folder string, now time.Time) (string, err
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return "", err
 	}
-	name := filepath.Join(folder, fmt.Sprintf(backupName, now.UTC().Format("20060102-150405")))
+	name := filepath.Join(folder, fmt.Sprintf(backupName, now.UTC().Format("20060102-150405.000")))
 	part := name + ".part"
 	defer os.Remove(part) // it is there only where something went wrong
 	if err := tool(ctx, dsn, "pg_dump", "--format=custom", "--no-owner", "--no-privileges", "--file="+part); err != nil {

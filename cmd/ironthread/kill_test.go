@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strconv"
 	"strings"
 	"sync"
@@ -22,6 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/job"
+	"ironthread/soak"
 	"ironthread/store"
 	"ironthread/store/localdb"
 )
@@ -76,7 +78,8 @@ func (p *process) signal(t *testing.T, s os.Signal) {
 // starting; what was recorded is there.
 func TestTheDemoComesBackAfterAnyEnd(t *testing.T) {
 	dir, port := folder(t), freePort(t)
-	for n, end := range []os.Signal{syscall.SIGKILL, syscall.SIGHUP, syscall.SIGKILL, syscall.SIGTERM} {
+	for n, end := range soak.Of([]os.Signal{syscall.SIGKILL, syscall.SIGHUP},
+		[]os.Signal{syscall.SIGKILL, syscall.SIGHUP, syscall.SIGKILL, syscall.SIGTERM}) {
 		p := launch(t, "demo", "--port", port, "--dir", dir)
 		text := fmt.Sprintf("note %d", n)
 		r, err := http.PostForm(p.url+"/jobs/7/note", url.Values{"text": {text}, "token": {text}})
@@ -109,10 +112,7 @@ func kills() int {
 	if n, err := strconv.Atoi(os.Getenv("IRONTHREAD_KILLS")); err == nil {
 		return n
 	}
-	if testing.Short() {
-		return 1
-	}
-	return 3
+	return 2
 }
 
 // writing sends notes one after the other until it is told to stop; one whose answer did not come is sent
@@ -144,9 +144,7 @@ func writersOn(t *testing.T, url func() string, jobs []int64) (while func(), sto
 	}
 	while = func() {
 		from := answered.Load()
-		for end := time.Now().Add(5 * time.Second); answered.Load() < from+answersBetween && time.Now().Before(end); {
-			time.Sleep(time.Millisecond)
-		}
+		soak.Await(t, "more answers", func() bool { return answered.Load() >= from+answersBetween })
 	}
 	return while, func() []*writing {
 		cancel()
@@ -180,7 +178,7 @@ func (w *writing) send(ctx context.Context) {
 			if ctx.Err() != nil {
 				return
 			}
-			time.Sleep(10 * time.Millisecond)
+			runtime.Gosched() // at once: the server may be there again
 		}
 	}
 }
@@ -255,7 +253,7 @@ func TestKillTheServerWhileWriting(t *testing.T) {
 		p.signal(t, syscall.SIGKILL)
 	}
 	p := launch(t, "serve", "--dsn", dsn, "--listen", listen)
-	time.Sleep(300 * time.Millisecond)
+	while()
 	list := stop()
 	p.signal(t, syscall.SIGTERM)
 	answered, lost, doubled := lostAndDoubled(t, dsn, jobs, list)
@@ -278,11 +276,10 @@ func TestKillTheDatabaseWhileWriting(t *testing.T) {
 		pid, err := strconv.Atoi(strings.TrimSpace(first))
 		require.NoError(t, err)
 		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
-		time.Sleep(50 * time.Millisecond)
 		db, err = localdb.Start(t.Context(), opts)
 		require.NoError(t, err)
 	}
-	time.Sleep(500 * time.Millisecond)
+	while()
 	list := stop()
 	p.signal(t, syscall.SIGTERM)
 	answered, lost, doubled := lostAndDoubled(t, dsn, jobs, list)

@@ -1,12 +1,10 @@
 package main
 
 import (
-	"context"
 	"io"
 	"net"
 	"net/http"
 	"os"
-	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -18,7 +16,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"ironthread/store/localdb"
+	"ironthread/soak"
+	"ironthread/store/storetest"
 )
 
 // page is written by the server and read by the test.
@@ -55,18 +54,18 @@ func startedWith(t *testing.T, args ...string) (url string, out *page, stop func
 	ended := make(chan int, 1)
 	go func() { ended <- run(args, strings.NewReader(""), out, &errs) }()
 	address := regexp.MustCompile(`Iron Thread is at (https?://\S+)`)
-	for end := time.Now().Add(time.Minute); ; time.Sleep(20 * time.Millisecond) {
-		if m := address.FindStringSubmatch(out.String()); m != nil {
-			url = m[1]
-			break
-		}
+	soak.Await(t, "its address", func() bool {
 		select {
 		case code := <-ended:
 			t.Fatalf("it ended with %d: %s", code, errs.String())
 		default:
-			require.True(t, time.Now().Before(end), "it did not start: %s", errs.String())
 		}
-	}
+		m := address.FindStringSubmatch(out.String())
+		if m != nil {
+			url = m[1]
+		}
+		return m != nil
+	})
 	return url, out, func() int {
 		t.Helper()
 		require.NoError(t, syscall.Kill(os.Getpid(), syscall.SIGTERM))
@@ -74,7 +73,7 @@ func startedWith(t *testing.T, args ...string) (url string, out *page, stop func
 		case code := <-ended:
 			assert.NotContains(t, errs.String(), "ERROR")
 			return code
-		case <-time.After(time.Minute):
+		case <-time.After(3 * time.Minute):
 			t.Fatal("it did not stop")
 			return -1
 		}
@@ -144,14 +143,12 @@ func TestTheDemo(t *testing.T) {
 	assert.Zero(t, stop())
 }
 
-// aDatabase is an empty one, gone with the test.
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+
+// aDatabase is an empty one.
 func aDatabase(t *testing.T) string {
 	t.Helper()
-	db, err := localdb.Start(t.Context(), localdb.Options{Dir: filepath.Join(folder(t), "db"), Throwaway: true})
-	require.NoError(t, err)
-	t.Cleanup(func() { assert.NoError(t, db.Stop()) })
-	require.NoError(t, db.EnsureDatabase(context.WithoutCancel(t.Context()), "workshop"))
-	return db.DSN("workshop")
+	return storetest.DSN(t)
 }
 
 // A workshop's own database: the library is there, the demo's jobs are not; a port taken is

@@ -23,6 +23,7 @@ import (
 
 	"ironthread/core/drill"
 	"ironthread/library"
+	"ironthread/soak"
 )
 
 // Virtual technicians work drills by the pages alone, one after the other for as long as they are let: they press the first
@@ -186,10 +187,8 @@ func soakFor(t *testing.T) time.Duration {
 		require.NoError(t, err)
 		return d
 	}
-	if testing.Short() {
-		t.Skip("takes long")
-	}
-	return 8 * time.Second
+	soak.Only(t, "TestADrill in web/jobs, and TestKillTheServerWhileWriting")
+	return time.Minute
 }
 
 // Eight of them for an hour: nothing fails, and from a quarter on, memory is flat within a tenth.
