@@ -1,4 +1,4 @@
-// Package e2e drives the real pages in headless Chromium (Debian package chromium). No test
+// Package e2e drives the real pages in headless Chromium (Debian package chromium-headless-shell). No test
 // sleeps: each waits for what the page says.
 package e2e
 
@@ -6,10 +6,13 @@ import (
 	"context"
 	_ "embed"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
+	goruntime "runtime"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -22,30 +25,41 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/predict"
 	"ironthread/demo"
 	"ironthread/demo/demotest"
 	"ironthread/store"
 	"ironthread/store/storetest"
 	"ironthread/web"
+	"ironthread/web/worked"
 )
 
 var browser context.Context
 
-func TestMain(m *testing.M) { os.Exit(run(m)) }
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if _, given := os.LookupEnv("GOMAXPROCS"); !given { // a test waits for its browser most of the time
+		_ = flag.Set("test.parallel", strconv.Itoa(tabsPerCore*goruntime.GOMAXPROCS(0)))
+	}
+	os.Exit(run(m))
+}
+
+// tabsPerCore is how many tests run side by side on a core.
+const tabsPerCore = 2
 
 func run(m *testing.M) int {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("/usr/bin/chromium"), chromedp.WindowSize(1280, 800), chromedp.NoSandbox,
+		chromedp.ExecPath("/usr/bin/chromium-headless-shell"), chromedp.WindowSize(1280, 800), chromedp.NoSandbox,
 		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true),
 		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("disable-background-networking", true))
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("force-prefers-reduced-motion", true))
 	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	defer cancel()
 	var end context.CancelFunc
 	browser, end = chromedp.NewContext(allocator)
 	defer end()
 	if err := chromedp.Do(browser); err != nil {
-		fmt.Fprintf(os.Stderr, "the browser tests need Debian's chromium: %v\n", err)
+		fmt.Fprintf(os.Stderr, "the browser tests need Debian's chromium-headless-shell: %v\n", err)
 		return 1
 	}
 	return storetest.Main(m)
@@ -62,10 +76,15 @@ type site struct {
 	missing bool // what is not there is asked for, too
 }
 
+// circuits are worked out once for all tests.
+var circuits = worked.NewCircuits(predict.DefaultBytes, nil)
+
+// open gives a workshop of a test's own. Tests run side by side, each in tabs of its own of one browser.
 func open(t *testing.T) *site {
 	t.Helper()
+	t.Parallel()
 	keep := demotest.Open(t)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits})
 	require.NoError(t, err)
 	go app.Listen(t.Context())
 	s := &site{keep: keep}
@@ -88,7 +107,8 @@ type tab struct {
 	ctx context.Context
 }
 
-const patience = 40 * time.Second
+// patience is how long anything may take that a test waits for: long enough for any machine that does other things beside.
+const patience = 3 * time.Minute
 
 func (s *site) tab(t *testing.T) *tab { return s.tabSized(t, 1280, 800) }
 
@@ -113,7 +133,7 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 			cut := s.gaps && (strings.Contains(e.Entry.Text, "net::ERR_") ||
 				strings.Contains(e.Entry.Text, "fetching the script"))
 			if e.Entry.Level == log.EntryLevelError && !expected && !cut {
-				complain("log: " + e.Entry.Text)
+				complain("log: " + e.Entry.Text + " " + e.Entry.URL)
 			}
 		case *runtime.EventConsoleAPICalled:
 			if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
@@ -124,7 +144,7 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 			}
 		}
 	}))
-	ctx, stop := context.WithTimeout(ctx, 3*time.Minute+gapFor(t))
+	ctx, stop := context.WithTimeout(ctx, 5*patience+gapFor(t))
 	t.Cleanup(func() {
 		stop()
 		cancel()
@@ -151,13 +171,18 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 
 func (b *tab) visit(url string) { b.t.Helper(); b.do(chromedp.Navigate(url)) }
 
+// holds waits until the page says so. It asks now and then: asking at each frame makes the browser draw every frame.
+func holds(expr string) chromedp.Action[bool] {
+	return chromedp.Poll[bool](expr, chromedp.WithPollingInterval(10*time.Millisecond))
+}
+
 // quiet waits until no answer is on its way.
 func (b *tab) quiet() {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	for {
-		_, err := chromedp.Run(ctx, chromedp.Poll[bool](`!document.documentElement.hasAttribute("data-busy")`))
+		_, err := chromedp.Run(ctx, holds(`!document.documentElement.hasAttribute("data-busy")`))
 		if err == nil {
 			return
 		}
@@ -167,10 +192,13 @@ func (b *tab) quiet() {
 	}
 }
 
+// again is how often a place is looked for that is not there yet.
+var again = chromedp.RetryInterval(20 * time.Millisecond)
+
 // click clicks what a selector finds, once it can be seen.
 func (b *tab) click(selector string) {
 	b.t.Helper()
-	clickOn(b, chromedp.CSS(selector), chromedp.NodeVisible)
+	clickOn(b, chromedp.CSS(selector), chromedp.NodeVisible, again)
 }
 
 // clickOn clicks once nothing is on its way; what has been swapped away between the look and the touch is looked for again.
@@ -210,7 +238,7 @@ func (b *tab) keys(text string) {
 func (b *tab) fill(selector, text string) {
 	b.t.Helper()
 	b.quiet()
-	b.do(chromedp.SendKeys(chromedp.CSS(selector), text, chromedp.NodeVisible))
+	b.do(chromedp.SendKeys(chromedp.CSS(selector), text, chromedp.NodeVisible, again))
 }
 
 // sees waits until a place of the page holds a text.
@@ -221,9 +249,9 @@ func (b *tab) sees(selector, text string) {
 	s, _ := json.Marshal(selector)
 	w, _ := json.Marshal(text)
 	expr := fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.textContent.replace(/\s+/g, " ").includes(%s))`, s, w)
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expr))
+	_, err := chromedp.Run(ctx, holds(expr))
 	for err != nil && ctx.Err() == nil { // another page has come meanwhile
-		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expr))
+		_, err = chromedp.Run(ctx, holds(expr))
 	}
 	if err != nil {
 		b.t.Fatalf("%s never said %q: %v; it says: %.400s", selector, text, err, b.text(selector))
@@ -231,7 +259,7 @@ func (b *tab) sees(selector, text string) {
 }
 
 func (b *tab) text(selector string) string {
-	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	s, _ := json.Marshal(selector)
 	text, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`[...document.querySelectorAll(%s)].map(e =>

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/probe"
+	"ironthread/soak"
 )
 
 // narrow checks that nothing of a page stands beside a phone's screen.
@@ -42,6 +43,7 @@ func (c *car) gap(s *site, record func()) {
 // A whole job on a phone, from the complaint to the report, with the network cut at the pass, at a reading, at the repair and
 // at the verification: each is kept, sent once, and the page goes on from it by itself.
 func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
+	soak.Only(t, "TestOnAPhone and TestANetworkGap")
 	s := open(t)
 	s.gaps = true
 	c := bringTo(t, s, s.tabSized(t, 390, 844), "f3-twin-series-parallel", "F3 open")
@@ -152,7 +154,7 @@ func TestPhotographsThroughAGap(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 400, config.Width)
 	}
-	_, err = chromedp.Run(b.ctx, chromedp.Poll[bool](`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
+	_, err = chromedp.Run(b.ctx, holds(`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
 	require.NoError(t, err, "what was sent is no longer kept on the device")
 	// What turns out to be no photograph is refused with the reason, and is gone from the device once that has been read.
 	text := filepath.Join(t.TempDir(), "notes.png")
@@ -165,7 +167,7 @@ func TestPhotographsThroughAGap(t *testing.T) {
 	b.sees("#kept", "This is no photograph that can be read")
 	b.click("#kept button")
 	b.waits(`document.querySelector("#kept").hidden`)
-	_, err = chromedp.Run(b.ctx, chromedp.Poll[bool](`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
+	_, err = chromedp.Run(b.ctx, holds(`photographs("readonly", (files) => files.count()).then((n) => n === 0)`))
 	require.NoError(t, err)
 }
 
@@ -223,7 +225,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		}
 		b.eval(fmt.Sprintf(`fetch(%q).then(async (r) => { const whole = (await r.text()).startsWith("<!doctype");
 			document.body.dataset.kind = r.status + (whole ? " page" : " other"); }), ""`, path))
-		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`!!document.body.dataset.kind`))
+		_, err := chromedp.Run(b.ctx, holds(`!!document.body.dataset.kind`))
 		require.NoError(t, err)
 		kind := b.eval(`(() => { const k = document.body.dataset.kind; delete document.body.dataset.kind; return k; })()`)
 		if !strings.HasSuffix(kind, " page") {

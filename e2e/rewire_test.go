@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"ironthread/soak"
 )
 
 // touch clicks and counts.
@@ -84,6 +86,7 @@ func TestTwoRelaysBecomeThree(t *testing.T) {
 // What the form refuses and warns of, and the other ways: a resistor that moves leaves a live stub; a module drives both
 // fans; unequal fans cannot be in series; an impossible wish says which limit stands in the way.
 func TestOtherRewires(t *testing.T) {
+	soak.Only(t, "TestTwoRelaysBecomeThree")
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
 	const two = "/rewire?fans=2&speeds=2&volts=12&title=Mower&half=ok&name=low+line&gives=ground&asks=low&limit=&name=high+line&" +

@@ -14,11 +14,13 @@ import (
 	"ironthread/library"
 	"ironthread/scan/describe"
 	"ironthread/sim"
+	"ironthread/soak"
 )
 
 // From the command to the verdict on a simulated vehicle, in two browsers on one job: low is commanded and nothing turns;
 // what was seen, felt and read goes into the job at one Record; the other browser sees the command and gives it back.
 func TestFromTheCommandToTheVerdict(t *testing.T) {
+	soak.Only(t, "TestFromTheCommandToTheClosedJob")
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	m, err := electric.New(e.Circuit)

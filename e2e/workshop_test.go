@@ -27,11 +27,9 @@ func TestNewsOfTheOther(t *testing.T) {
 	one.visit(s.url + "/jobs/7")
 	other.visit(s.url + "/jobs/7")
 	other.sees("h1", "Gritter 6")
-	time.Sleep(500 * time.Millisecond) // the stream is open
-	began := time.Now()
+	other.waits(`document.documentElement.hasAttribute("data-listening")`)
 	one.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "heard it too", token: "news-1"})}).then(() => ""), ""`)
 	other.sees("#newer", "Somebody wrote an entry")
-	assert.Less(t, time.Since(began), 4*time.Second)
 	other.click("#newer a")
 	other.sees(".thread", "heard it too")
 }
@@ -39,11 +37,12 @@ func TestNewsOfTheOther(t *testing.T) {
 // openWithPeople is an application in which people sign in, and the code of its first lead.
 func openWithPeople(t *testing.T) (s *site, code string) {
 	t.Helper()
+	t.Parallel()
 	keep := demotest.Open(t)
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
 	t.Cleanup(accounts.Close)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Accounts: accounts,
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits, Accounts: accounts,
 		Address: "https://yard.local:8443", Fingerprint: "AB:CD"})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())
@@ -123,7 +122,7 @@ func TestPeopleSignIn(t *testing.T) {
 	tech.sees("h1", "In the bay")
 	tech.eval(`fetch("/jobs/7/note", {method: "POST", body: new URLSearchParams({text: "cap looked at", token: "who-1"})})
 		.then(() => { document.body.dataset.sent = "yes"; }), ""`)
-	_, err := chromedp.Run(tech.ctx, chromedp.Poll[bool](`document.body.dataset.sent === "yes"`))
+	_, err := chromedp.Run(tech.ctx, holds(`document.body.dataset.sent === "yes"`))
 	require.NoError(t, err)
 	tech.visit(s.url + "/jobs/7")
 	tech.sees(".thread", "cap looked at")
@@ -146,7 +145,7 @@ func TestANetworkGap(t *testing.T) {
 	s.down.Store(true)
 	began := time.Now()
 	for n := range entries {
-		time.Sleep(gapFor(t) / entries)
+		pause(t, gapFor(t)/entries)
 		for k, b := range phones {
 			b.eval(fmt.Sprintf(`(document.querySelector("#text").value = "phone %d, entry %02d", "")`, k, n))
 			b.click(`form[action$="/note"] .btn-primary`)
@@ -160,7 +159,7 @@ func TestANetworkGap(t *testing.T) {
 	require.Equal(t, before, now, "nothing has got through")
 	s.down.Store(false)
 	for _, b := range phones {
-		_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`document.querySelector("#kept").hidden`))
+		_, err := chromedp.Run(b.ctx, holds(`document.querySelector("#kept").hidden`))
 		require.NoError(t, err)
 	}
 	log, err := s.keep.Entries(context.WithoutCancel(t.Context()), 7)
@@ -189,6 +188,14 @@ func TestANetworkGap(t *testing.T) {
 	assert.Equal(t, "true", b.eval(`String(document.querySelector("#kept").hidden)`))
 }
 
+// pause lets a measured gap last; without a measurement there is none.
+func pause(t *testing.T, long time.Duration) {
+	t.Helper()
+	if long > 0 {
+		<-time.After(long)
+	}
+}
+
 // gapFor is how long the network is cut: no longer than it takes, or as long as IRONTHREAD_GAP says for a measurement.
 func gapFor(t *testing.T) time.Duration {
 	t.Helper()
@@ -208,11 +215,11 @@ func TestAPageSeenBefore(t *testing.T) {
 	b := s.tab(t)
 	b.visit(s.url + "/jobs/7")
 	b.eval(`navigator.serviceWorker.ready.then(() => ""), ""`)
-	_, err := chromedp.Run(b.ctx, chromedp.Poll[bool](`navigator.serviceWorker.controller !== null`))
+	_, err := chromedp.Run(b.ctx, holds(`navigator.serviceWorker.controller !== null`))
 	require.NoError(t, err)
 	b.visit(s.url + "/jobs/7")
 	b.sees("h1", "Gritter 6")
-	time.Sleep(time.Second) // the page is being kept
+	b.waits(`(async () => !!(await caches.match(location.href)))()`)
 	s.down.Store(true)
 	b.visit(s.url + "/jobs/7")
 	b.sees("h1", "Gritter 6")

@@ -12,6 +12,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net"
 	"strings"
@@ -178,6 +179,7 @@ func wrap(doing string, err error) error {
 	case errors.As(err, &server) && (server.Code == diskFull || server.Code == cannotWrite):
 		return fmt.Errorf("store: %s: %w: %w", doing, ErrFull, err)
 	case closed, errors.Is(err, context.DeadlineExceeded), errors.Is(err, sql.ErrConnDone),
+		errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), // the connection ended under the question
 		errors.As(err, &server) && (server.Code[:2] == classOperator || server.Code[:2] == classResources),
 		errors.As(err, &refused), errors.As(err, &network):
 		return fmt.Errorf("store: %s: %w: %w", doing, ErrUnreachable, err)

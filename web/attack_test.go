@@ -7,7 +7,6 @@ import (
 	"hash/crc32"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"regexp"
 	"runtime"
 	"strings"
@@ -19,32 +18,30 @@ import (
 
 	"ironthread/core/predict"
 	"ironthread/library/librarytest"
+	"ironthread/soak"
 	"ironthread/web"
+	"ironthread/web/webtest"
 	"ironthread/web/worked"
 )
 
 // regexpTime finds the times of a job file.
 var regexpTime = regexp.MustCompile(`"at": "[^"]*"`)
 
-func testOptions() web.Options {
-	return web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: "Skerrow County Works", Patience: time.Minute}
-}
-
 // Only the configured names are served: a page elsewhere whose name points here gets nothing.
 func TestOnlyConfiguredHostsAreServed(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
+	w := webtest.Open(t)
 	for host, code := range map[string]int{"example.com": 200, "example.com:8080": 200, "EXAMPLE.com": 200, "evil.test": 421,
 		"127.0.0.1": 421, "": 421} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.Host = host
-		assert.Equal(t, code, w.do(r).Code, "%q", host)
+		assert.Equal(t, code, w.Do(r).Code, "%q", host)
 	}
-	options := testOptions()
+	options := webtest.Options()
 	options.Hosts = nil
-	app, err := web.New(w.keep, options)
+	app, err := web.New(w.Keep, options)
 	require.NoError(t, err)
 	for host, code := range map[string]int{"127.0.0.1:8080": 200, "localhost:9090": 200, "[::1]:8080": 200, "example.com": 421} {
 		r := httptest.NewRequest(http.MethodGet, "/tools", nil)
@@ -61,13 +58,13 @@ func TestWhatIsNotTakenIn(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
-	j := w.newJobOn("f1-one-relay", "limits")
+	w := webtest.Open(t)
+	j := w.NewJobOn("f1-one-relay", "limits")
 	for path, code := range map[string]int{
 		j + "?pin=%00": 400, j + "?state=%ff": 400, "/harnesses/%00": 400, "/harnesses/%ff%fe": 400, "/?find=" + strings.Repeat("x", 20000): 400,
 		j + "/report/json": 200,
 	} {
-		assert.Equal(t, code, w.get(path).Code, "%.60q", path)
+		assert.Equal(t, code, w.Get(path).Code, "%.60q", path)
 	}
 	for _, c := range []struct {
 		form []string
@@ -87,25 +84,25 @@ func TestWhatIsNotTakenIn(t *testing.T) {
 		{[]string{"/setup", "action", "ground BAT.+"}, 422, "a dead short"},
 		{[]string{"/repair", "action", "F1 renewed", "minutes", "1e308"}, 422, "are no minutes"},
 	} {
-		r := w.post(j+c.form[0], c.form[1:]...)
+		r := w.Post(j+c.form[0], c.form[1:]...)
 		assert.Equal(t, c.code, r.Code, "%.60q", c.form)
-		says(t, r.Body.String(), c.says)
-		assert.Less(t, len(notice(r.Body.String())), 600, "%.60q is echoed at length", c.form)
+		webtest.Says(t, r.Body.String(), c.says)
+		assert.Less(t, len(webtest.Notice(r.Body.String())), 600, "%.60q is echoed at length", c.form)
 	}
-	entries, err := w.keep.Entries(t.Context(), idOf(t, j))
+	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
 	assert.Len(t, entries, 1, "nothing of it was recorded")
-	require.Equal(t, http.StatusSeeOther, w.post(j+"/note", "text", strings.Repeat("é", 2000)).Code)
-	entries, err = w.keep.Entries(t.Context(), idOf(t, j))
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/note", "text", strings.Repeat("é", 2000)).Code)
+	entries, err = w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
 	assert.Len(t, []rune(entries[1].Body.Text), 2000, "all of it is kept")
 
 	r := httptest.NewRequest(http.MethodPost, j+"/note", strings.NewReader(`{"text":"x"}`))
 	r.Header.Set("Content-Type", "application/json")
-	assert.Equal(t, http.StatusUnsupportedMediaType, w.do(r).Code)
+	assert.Equal(t, http.StatusUnsupportedMediaType, w.Do(r).Code)
 	head := httptest.NewRequest(http.MethodHead, "/", nil)
-	assert.Equal(t, http.StatusOK, w.do(head).Code)
-	assert.Equal(t, http.StatusOK, w.get("/healthz").Code)
+	assert.Equal(t, http.StatusOK, w.Do(head).Code)
+	assert.Equal(t, http.StatusOK, w.Get("/healthz").Code)
 }
 
 // pngHeader is the beginning of a PNG of a size, seven kilobytes of nothing behind it.
@@ -126,18 +123,16 @@ func TestAPictureTooLargeIsRefused(t *testing.T) {
 	if testing.Short() {
 		t.Skip("holds a time that the race detector is too slow for")
 	}
-	w := open(t)
-	j := w.newJobOn("f1-one-relay", "pictures")
+	w := webtest.Open(t)
+	j := w.NewJobOn("f1-one-relay", "pictures")
 	for _, c := range []struct {
 		width, height uint32
 		says          string
 	}{{60_000_000, 1, "no side may be longer than 12000"}, {1, 2_000_000_000, "no side may be longer"}, {11000, 11000,
 		"more than 50.0 million pixels"}} {
-		start := time.Now()
-		r := w.send(j+"/photo", "photo", "big.png", pngHeader(c.width, c.height))
+		r := w.Send(j+"/photo", "photo", "big.png", pngHeader(c.width, c.height))
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
-		says(t, r.Body.String(), c.says)
-		assert.Less(t, time.Since(start), 10*time.Second)
+		webtest.Says(t, r.Body.String(), c.says)
 	}
 }
 
@@ -146,9 +141,9 @@ func TestAJobFileIsValidated(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
-	j := w.closedJob(1)
-	file := elsewhere.ReplaceAllString(w.get(j+"/report/json").Body.String(), `"origin": "far away"`)
+	w := webtest.Open(t)
+	j := w.ClosedJob(1)
+	file := webtest.Elsewhere.ReplaceAllString(w.Get(j+"/report/json").Body.String(), `"origin": "far away"`)
 	for _, c := range []struct{ old, now, says string }{
 		{`"volts": 12.2`, `"volts": 1e308`, "is no reading"},
 		{`"minutes": 6`, `"minutes": 1e300`, "are no minutes"},
@@ -159,64 +154,53 @@ func TestAJobFileIsValidated(t *testing.T) {
 	} {
 		changed := strings.Replace(file, c.old, c.now, 1)
 		require.NotEqual(t, file, changed, c.old)
-		r := w.send("/jobs/import", "file", "job.json", []byte(changed))
+		r := w.Send("/jobs/import", "file", "job.json", []byte(changed))
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, c.now)
-		says(t, r.Body.String(), c.says)
+		webtest.Says(t, r.Body.String(), c.says)
 	}
 	old := regexpTime.ReplaceAllString(file, `"at": "12000-01-01T00:00:00Z"`)
-	assert.NotEqual(t, http.StatusSeeOther, w.send("/jobs/import", "file", "job.json", []byte(old)).Code)
-	first := w.send("/jobs/import", "file", "job.json", []byte(file))
-	require.Equal(t, http.StatusSeeOther, first.Code, notice(first.Body.String()))
+	assert.NotEqual(t, http.StatusSeeOther, w.Send("/jobs/import", "file", "job.json", []byte(old)).Code)
+	first := w.Send("/jobs/import", "file", "job.json", []byte(file))
+	require.Equal(t, http.StatusSeeOther, first.Code, webtest.Notice(first.Body.String()))
 	for range 3 { // the same job again is the same job
-		r := w.send("/jobs/import", "file", "job.json", []byte(file))
+		r := w.Send("/jobs/import", "file", "job.json", []byte(file))
 		require.Equal(t, http.StatusSeeOther, r.Code)
 		assert.Equal(t, first.Header().Get("Location")+"?here=1", r.Header().Get("Location"))
 	}
-	record, again := w.record(j), w.record(strings.Split(first.Header().Get("Location"), "?")[0])
+	record, again := w.Record(j), w.Record(strings.Split(first.Header().Get("Location"), "?")[0])
 	assert.Equal(t, record["/csv"], again["/csv"], "a closed job's log is the same here")
 }
 
-// opened takes a circuit in and opens a job on it.
-func (w *workshop) opened(text string) string {
-	w.t.Helper()
-	r := w.post("/library", "text", text)
-	require.Equal(w.t, http.StatusSeeOther, r.Code, "%.400s", notice(r.Body.String()))
-	return w.newJobOn(strings.TrimPrefix(r.Header().Get("Location"), "/harnesses/"), "all of them")
-}
-
 // Twelve fans, some forty parts: the first page comes, says how far it is, and then the whole.
-// IRONTHREAD_LOAD=1 measures twice as many, too.
+// In every run of four fans, in the soak of twelve and twenty-five.
 func TestTwelveFansOpen(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	sizes := []int{12}
-	if os.Getenv("IRONTHREAD_LOAD") != "" {
-		sizes = append(sizes, 25)
-	}
+	sizes := soak.Of([]int{4}, []int{12, 25})
 	for _, n := range sizes {
-		options := testOptions()
+		options := webtest.Options()
 		options.Circuits, options.Patience = worked.NewCircuits(predict.DefaultBytes, nil), 0
-		w := openWith(t, options)
-		j := w.opened(librarytest.ManyFans(n))
+		w := webtest.OpenWith(t, options)
+		j := w.Opened(librarytest.ManyFans(n))
 		var before, after runtime.MemStats
 		runtime.GC()
 		runtime.ReadMemStats(&before)
 		start := time.Now()
-		r := w.get(j)
+		r := w.Get(j)
 		first := time.Since(start)
 		require.Equal(t, http.StatusOK, r.Code)
-		for strings.Contains(r.Body.String(), `class="card working"`) {
-			time.Sleep(100 * time.Millisecond)
-			r = w.get(j)
-		}
+		soak.Await(t, "the whole page", func() bool {
+			r = w.Get(j)
+			return !strings.Contains(r.Body.String(), `class="card working"`)
+		})
 		whole := time.Since(start)
-		says(t, r.Body.String(), "look at each fan")
+		webtest.Says(t, r.Body.String(), "look at each fan")
 		runtime.GC()
 		runtime.ReadMemStats(&after)
 		grown := float64(after.HeapAlloc-before.HeapAlloc) / (1 << 20)
 		t.Logf("%d fans, %d parts: first page after %s, the whole after %s, %.0f MB kept", n, 3*n+3, first, whole, grown)
-		assert.Less(t, grown, 200.0*float64(n*n)/144)
+		assert.Less(t, grown, 200.0*max(1, float64(n*n)/144))
 	}
 }
 
@@ -226,39 +210,42 @@ func TestACircuitTooLargeIsSetAside(t *testing.T) {
 	if testing.Short() {
 		t.Skip("holds a time that the race detector is too slow for")
 	}
-	w := open(t)
+	w := webtest.Open(t)
 	text := strings.Replace(librarytest.ManyFans(24), "states: {off: {commands: []}, run: {commands: [run]}}\n", "states:\n", 1)
 	for i := range 40 {
 		text += fmt.Sprintf("  s%d: {commands: [run]}\n", i)
 	}
-	r := w.post("/library", "text", text)
+	r := w.Post("/library", "text", text)
 	require.Equal(t, http.StatusSeeOther, r.Code)
-	says(t, w.get("/library").Body.String(), "too large to be diagnosed")
-	j := w.newJobOn("many-fans", "too much")
-	page := w.get(j)
+	webtest.Says(t, w.Get("/library").Body.String(), "too large to be diagnosed")
+	j := w.NewJobOn("many-fans", "too much")
+	page := w.Get(j)
 	assert.Equal(t, http.StatusUnprocessableEntity, page.Code)
-	says(t, page.Body.String(), "too large to be diagnosed")
-	says(t, w.get("/").Body.String(), "too large to be diagnosed")
-	require.Equal(t, http.StatusSeeOther, w.post("/harnesses/many-fans/delete").Code)
-	silent(t, w.get("/library").Body.String(), "too large to be diagnosed")
+	webtest.Says(t, page.Body.String(), "too large to be diagnosed")
+	webtest.Says(t, w.Get("/").Body.String(), "too large to be diagnosed")
+	require.Equal(t, http.StatusSeeOther, w.Post("/harnesses/many-fans/delete").Code)
+	webtest.Silent(t, w.Get("/library").Body.String(), "too large to be diagnosed")
 }
 
-// Sixty circuits, each looked at in many set-ups: what is kept stays within its bytes.
+// Many circuits, each looked at in many set-ups, sixty in fifteen in the soak: what is kept stays within its bytes.
 func TestMemoryStaysWithinItsBytes(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes a minute")
 	}
 	const budget = 16 << 20
-	options := testOptions()
+	options := webtest.Options()
 	options.Circuits = worked.NewCircuits(budget, nil)
-	w := openWith(t, options)
+	w := webtest.OpenWith(t, options)
 	var before, after runtime.MemStats
 	runtime.GC()
 	runtime.ReadMemStats(&before)
-	const circuits, setups = 60, 15
+	circuits, setups := 10, 6
+	if soak.Whole() {
+		circuits, setups = 60, 15
+	}
 	var most uint64
 	for n := range circuits {
-		j := w.opened(strings.Replace(librarytest.ManyFans(1), "Many fans", fmt.Sprintf("Circuit %d", n), 1))
+		j := w.Opened(strings.Replace(librarytest.ManyFans(1), "Many fans", fmt.Sprintf("Circuit %d", n), 1))
 		for s := range setups {
 			q := "?as=move&do=volts&state=run&pin=M1.%2B"
 			for bit, action := range []string{"F1+out", "K1+out", "M1+unplugged", "jumper+F1.a+F1.b"} {
@@ -266,10 +253,10 @@ func TestMemoryStaysWithinItsBytes(t *testing.T) {
 					q += "&setup=" + action
 				}
 			}
-			r := w.get(j + q)
-			require.Equal(t, http.StatusOK, r.Code, notice(r.Body.String()))
+			r := w.Get(j + q)
+			require.Equal(t, http.StatusOK, r.Code, webtest.Notice(r.Body.String()))
 		}
-		if n%10 == 9 {
+		if n%5 == 4 {
 			runtime.GC()
 			runtime.ReadMemStats(&after)
 			most = max(most, after.HeapAlloc)

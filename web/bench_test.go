@@ -16,13 +16,14 @@ import (
 	"ironthread/demo"
 	"ironthread/demo/demotest"
 	"ironthread/web"
+	"ironthread/web/webtest"
 )
 
 // BenchmarkSheetStateSwitch switches states on the Sheet page of every library circuit in turn
 // and reports the 95th percentile of the answers, drawings being there.
 func BenchmarkSheetStateSwitch(b *testing.B) {
 	keep := demotest.Open(b)
-	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Minute})
+	app, err := web.New(keep, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(b, err)
 	h := app.Handler()
 	list, err := keep.Harnesses(b.Context())
@@ -60,7 +61,7 @@ func BenchmarkSheetStateSwitch(b *testing.B) {
 // yet, and reports the longest answer: what is not there within the page's patience comes later.
 func BenchmarkFirstPageOfAJob(b *testing.B) {
 	keep := demotest.Open(b)
-	app, err := web.New(keep, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop})
+	app, err := web.New(keep, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop})
 	require.NoError(b, err)
 	h := app.Handler()
 	list, err := keep.Harnesses(b.Context())

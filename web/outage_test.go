@@ -20,6 +20,7 @@ import (
 	"ironthread/demo/demotest"
 	"ironthread/store"
 	"ironthread/web"
+	"ironthread/web/webtest"
 )
 
 // outage is a store of which one call fails, the database having gone.
@@ -193,15 +194,15 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 	}
 	keep := demotest.Open(t)
 	db := &outage{Store: keep, left: -1}
-	app, err := web.New(db, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Minute})
+	app, err := web.New(db, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute})
 	require.NoError(t, err)
-	w := &workshop{t, app.Handler(), keep}
+	w := &webtest.Workshop{T: t, Handler: app.Handler(), Keep: keep}
 	id, name := "/jobs/6", "/harnesses/f3-twin-series-parallel"
 	var picture bytes.Buffer
 	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 40, 30))))
-	require.Equal(t, http.StatusSeeOther, w.send(id+"/photo", "photo", "plug.png", picture.Bytes()).Code)
-	require.Equal(t, http.StatusSeeOther, w.upload("bonnet box", picture.Bytes()).Code)
-	file := w.get(id + "/report/json").Body.Bytes()
+	require.Equal(t, http.StatusSeeOther, w.Send(id+"/photo", "photo", "plug.png", picture.Bytes()).Code)
+	require.Equal(t, http.StatusSeeOther, w.Send(name+"/boxes"+"/photo", "photo", "box.jpg", picture.Bytes(), "box", "bonnet box").Code)
+	file := w.Get(id + "/report/json").Body.Bytes()
 	other := bytes.ReplaceAll(file, []byte("Twin fans, series"), []byte("Twin fans of another year, series"))
 	source, err := keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
 	require.NoError(t, err)
@@ -212,19 +213,21 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 		ask  func() *httptest.ResponseRecorder
 	}
 	requests := []request{
-		{"take in", func() *httptest.ResponseRecorder { return w.send("/jobs/import", "file", "job.json", file) }},
-		{"take in other", func() *httptest.ResponseRecorder { return w.send("/jobs/import", "file", "job.json", other) }},
-		{"photograph", func() *httptest.ResponseRecorder { return w.send(id+"/photo", "photo", "plug.png", picture.Bytes()) }},
-		{"box", func() *httptest.ResponseRecorder { return w.upload("bonnet box", picture.Bytes()) }},
+		{"take in", func() *httptest.ResponseRecorder { return w.Send("/jobs/import", "file", "job.json", file) }},
+		{"take in other", func() *httptest.ResponseRecorder { return w.Send("/jobs/import", "file", "job.json", other) }},
+		{"photograph", func() *httptest.ResponseRecorder { return w.Send(id+"/photo", "photo", "plug.png", picture.Bytes()) }},
+		{"box", func() *httptest.ResponseRecorder {
+			return w.Send(name+"/boxes"+"/photo", "photo", "box.jpg", picture.Bytes(), "box", "bonnet box")
+		}},
 	}
 	for _, path := range []string{
 		"/", id, id + "?pin=F3.a&state=low", id + "/why", id + "/believe?part=K3", id + "/drive", id + "/verify", id + "/report",
 		id + "/report/json",
 		id + "/photo/1", "/logbook", "/library", name, name + "/export/spice?state=low", name + "/start?state=low&fan=M1", name + "/edit",
-		twinBoxes, twinBoxes + "/K3",
-		twinBoxes + "/photo?box=bonnet+box", name + "/study",
+		name + "/boxes", name + "/boxes" + "/K3",
+		name + "/boxes" + "/photo?box=bonnet+box", name + "/study",
 	} {
-		requests = append(requests, request{path, func() *httptest.ResponseRecorder { return w.get(path) }})
+		requests = append(requests, request{path, func() *httptest.ResponseRecorder { return w.Get(path) }})
 	}
 	for _, form := range [][]string{
 		{"/jobs", "vehicle", "Gritter 12", "harness", strconv.FormatInt(source.ID, 10), "complaint", "runs hot"},
@@ -238,14 +241,14 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 		{"/library", "text", source.Source},
 		{name + "/edit", "saw", saw(), "text", source.Source + "\n# read again\n"},
 		{name + "/copy"},
-		{twinBoxes + "/tag", "box", "bonnet box", "part", "K1", "x", "10", "y", "10", "wide", "9", "turn", "0"},
+		{name + "/boxes" + "/tag", "box", "bonnet box", "part", "K1", "x", "10", "y", "10", "wide", "9", "turn", "0"},
 		{name + "/place", "part", "K1", "dx", "40", "dy", "0"},
 		{name + "/tidy"},
 		{name + "/study"},
 		{id + "/setup", "undo", "1", "action", "K3 out"},
 		{id + "/close", "reason", "passed on", "text", "to the dealer"},
 	} {
-		requests = append(requests, request{"post " + form[0], func() *httptest.ResponseRecorder { return w.post(form[0], form[1:]...) }})
+		requests = append(requests, request{"post " + form[0], func() *httptest.ResponseRecorder { return w.Post(form[0], form[1:]...) }})
 	}
 	for _, q := range requests {
 		for n := range 30 {
@@ -255,16 +258,34 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 			r := q.ask()
 			db.left = -1
 			if !db.hit {
-				assert.Less(t, r.Code, 400, "%s: %s", q.what, notice(r.Body.String()))
+				assert.Less(t, r.Code, 400, "%s: %s", q.what, webtest.Notice(r.Body.String()))
 				assert.Positive(t, n, "%s asks the database nothing", q.what)
 				break
 			}
 			if assert.Equal(t, http.StatusServiceUnavailable, r.Code, "%s, call %d", q.what, n+1) {
-				says(t, r.Body.String(), "The database cannot be reached")
+				webtest.Says(t, r.Body.String(), "The database cannot be reached")
 			}
 			after, err := allEntries(t, keep)
 			require.NoError(t, err)
 			assert.Equal(t, before, after, "%s, call %d", q.what, n+1)
 		}
 	}
+}
+
+// The database goes under the open page: a sentence, nothing recorded, nothing lost of the page.
+func TestTheDatabaseGone(t *testing.T) {
+	keep, line := demotest.OnALine(t)
+	app, err := web.New(keep, webtest.Options())
+	require.NoError(t, err)
+	w := &webtest.Workshop{T: t, Handler: app.Handler(), Keep: keep}
+	job := w.JobNamed("Gritter 6")
+	require.Equal(t, http.StatusOK, w.Get(job).Code)
+	line.Cut()
+	r := w.Post(job+"/note", "saw", "1", "text", "x")
+	assert.Equal(t, http.StatusServiceUnavailable, r.Code)
+	webtest.Says(t, r.Body.String(), "The database cannot be reached, so nothing was recorded just now")
+	assert.Equal(t, http.StatusServiceUnavailable, w.Get("/").Code)
+	assert.Equal(t, http.StatusNoContent, w.Get(job+"/since?saw=0").Code)
+	line.Mend()
+	assert.Equal(t, http.StatusOK, w.Get(job).Code)
 }

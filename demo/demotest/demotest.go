@@ -14,5 +14,13 @@ import (
 // Open gives a store that holds the demo workshop; it is loaded once for all tests of a package.
 func Open(t testing.TB) *store.Store {
 	t.Helper()
-	return storetest.Filled(t, "demo", func(ctx context.Context, s *store.Store) error { return demo.Load(ctx, s, time.Now()) })
+	return storetest.Filled(t, "demo", load)
 }
+
+// OnALine is the same over a line to the database that the test can stall or cut.
+func OnALine(t testing.TB) (*store.Store, *storetest.Line) {
+	t.Helper()
+	return storetest.OnALine(t, "demo", load)
+}
+
+func load(ctx context.Context, s *store.Store) error { return demo.Load(ctx, s, time.Now()) }

@@ -15,10 +15,7 @@ import (
 	"ironthread/store/localdb"
 )
 
-var (
-	server  *localdb.Server
-	stopped bool
-)
+var server *localdb.Server
 
 // Main runs a package's tests with one server, and stops it after them.
 func Main(m *testing.M) int {
@@ -38,9 +35,6 @@ func Main(m *testing.M) int {
 		return 1
 	}
 	defer func() {
-		if stopped {
-			return
-		}
 		if err := server.Stop(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 		}
@@ -76,6 +70,16 @@ var (
 // that name it so.
 func Filled(t testing.TB, name string, fill func(ctx context.Context, s *store.Store) error) *store.Store {
 	t.Helper()
+	s, err := store.Open(context.Background(), filledDSN(t, name, fill))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func filledDSN(t testing.TB, name string, fill func(ctx context.Context, s *store.Store) error) string {
+	t.Helper()
 	template := "filled_" + name
 	filling.Lock()
 	defer filling.Unlock()
@@ -93,12 +97,7 @@ func Filled(t testing.TB, name string, fill func(ctx context.Context, s *store.S
 	}
 	own := fmt.Sprintf("own%d_%d", os.Getpid(), copies.Add(1))
 	create(t, own, " TEMPLATE "+template)
-	s, err := store.Open(context.Background(), server.DSN(own))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { s.Close() })
-	return s
+	return server.DSN(own)
 }
 
 var copies atomic.Int64
@@ -113,13 +112,4 @@ func create(t testing.TB, name, from string) {
 	if _, err := db.Exec("CREATE DATABASE " + name + from); err != nil {
 		t.Fatal(err)
 	}
-}
-
-// StopServer stops the server early, for a test of what happens then; the last test only.
-func StopServer(t testing.TB) {
-	t.Helper()
-	if err := server.Stop(); err != nil {
-		t.Fatal(err)
-	}
-	stopped = true
 }

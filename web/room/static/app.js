@@ -117,6 +117,7 @@ const listen = () => {
   listening = null;
   if (!address) return;
   const source = new EventSource(address);
+  source.addEventListener("open", () => { document.documentElement.dataset.listening = ""; });
   source.addEventListener("newer", () => { const newer = find("#newer"); if (newer) htmx.trigger(newer, "newer"); });
   listening = { address, source };
 };

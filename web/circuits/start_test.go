@@ -1,4 +1,4 @@
-package web_test
+package circuits_test
 
 import (
 	"net/http"
@@ -6,21 +6,23 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"ironthread/web/webtest"
 )
 
 func TestAStartInTime(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
-	page := w.get(twinSheet + "/start?state=low&then=high&after=1.5").Body.String()
-	says(t, page, "Current, A")
+	w := webtest.Open(t)
+	page := w.Get(twinSheet + "/start?state=low&then=high&after=1.5").Body.String()
+	webtest.Says(t, page, "Current, A")
 	assert.Equal(t, 3, strings.Count(page, `<svg class="plot"`))
-	says(t, page, "<b>1.50 s</b> high")
-	says(t, w.get(twinSheet+"/start?state=high&for=60&fault=M1+seized").Body.String(), "F1 opens")
-	says(t, w.get(twinSheet+"/start?state=off&setup=M1+unplugged&setup=pack+M1.%2B%27+M1.-%27").Body.String(), "Supply and pack")
-	card := w.get("/harnesses/f6-resistor-card/start?for=100&airless=RC&state=1").Body.String()
-	says(t, card, "limiter opens")
+	webtest.Says(t, page, "<b>1.50 s</b> high")
+	webtest.Says(t, w.Get(twinSheet+"/start?state=high&for=60&fault=M1+seized").Body.String(), "F1 opens")
+	webtest.Says(t, w.Get(twinSheet+"/start?state=off&setup=M1+unplugged&setup=pack+M1.%2B%27+M1.-%27").Body.String(), "Supply and pack")
+	card := w.Get("/harnesses/f6-resistor-card/start?for=100&airless=RC&state=1").Body.String()
+	webtest.Says(t, card, "limiter opens")
 	for query, want := range map[string]string{
 		"?state=flying":             "no state",
 		"?state=low&then=flying":    "no state",
@@ -31,8 +33,8 @@ func TestAStartInTime(t *testing.T) {
 		"?state=low&fault=F9+open":  "no part F9",
 		"?state=low&then=low&for=1": "does not follow",
 	} {
-		r := w.get(twinSheet + "/start" + query)
+		r := w.Get(twinSheet + "/start" + query)
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, query)
-		says(t, r.Body.String(), want)
+		webtest.Says(t, r.Body.String(), want)
 	}
 }

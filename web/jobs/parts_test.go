@@ -1,41 +1,17 @@
-package web_test
+package jobs_test
 
 import (
 	"net/http"
 	"net/http/httptest"
-	"net/url"
 	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-)
 
-// asPage asks as the page itself does: by htmx, saying which drawing it has. Redirects are followed with it, as a
-// browser does.
-func (w *workshop) asPage(drawn, path string, form ...string) *httptest.ResponseRecorder {
-	w.t.Helper()
-	ask := func(r *http.Request) *httptest.ResponseRecorder {
-		r.Header.Set("HX-Request", "true")
-		r.Header.Set("Drawn", drawn)
-		return w.do(r)
-	}
-	if form == nil {
-		return ask(httptest.NewRequest(http.MethodGet, path, nil))
-	}
-	values := url.Values{"token": {aToken()}}
-	for i := 0; i+1 < len(form); i += 2 {
-		values.Add(form[i], form[i+1])
-	}
-	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(values.Encode()))
-	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-	answer := ask(r)
-	if answer.Code == http.StatusSeeOther {
-		return ask(httptest.NewRequest(http.MethodGet, answer.Header().Get("Location"), nil))
-	}
-	return answer
-}
+	"ironthread/web/webtest"
+)
 
 var drawnMark = regexp.MustCompile(`data-drawn="([^"]+)"`)
 
@@ -48,9 +24,9 @@ func drawnOf(t *testing.T, page string) string {
 
 // Recording a reading sends at most a third of the page's bytes, whether the state that is shown changes or stays.
 func TestARecordedReadingIsAThirdOfThePage(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	whole := w.get(job).Body.String()
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	whole := w.Get(job).Body.String()
 	drawn := drawnOf(t, whole)
 	for _, form := range [][]string{
 		{"do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast"},
@@ -58,8 +34,8 @@ func TestARecordedReadingIsAThirdOfThePage(t *testing.T) {
 		{"do", "volts", "state", "low", "at", "F3.a", "reading", "12.2"},
 		{"do", "volts", "state", "low", "at", "F3.b", "reading", "0"},
 	} {
-		r := w.asPage(drawn, job+"/seen", form...)
-		require.Equal(t, http.StatusOK, r.Code, notice(r.Body.String()))
+		r := w.AsPage(drawn, job+"/seen", form...)
+		require.Equal(t, http.StatusOK, r.Code, webtest.Notice(r.Body.String()))
 		part := r.Body.String()
 		t.Logf("page %d bytes, one recorded reading %d bytes", len(whole), len(part))
 		assert.LessOrEqual(t, 3*len(part), len(whole), "%v", form)
@@ -69,17 +45,17 @@ func TestARecordedReadingIsAThirdOfThePage(t *testing.T) {
 			drawn = m[1]
 		}
 	}
-	assert.Contains(t, w.get(job).Body.String(), "Verdict")
+	assert.Contains(t, w.Get(job).Body.String(), "Verdict")
 }
 
 // Parts swapped into the page leave what the whole page says: every part of the answer stands in the page that a
 // reload gives.
 func TestThePartsAreThePages(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	drawn := drawnOf(t, w.get(job).Body.String())
-	part := w.asPage(drawn, job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped").Body.String()
-	whole := w.get(job).Body.String()
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	drawn := drawnOf(t, w.Get(job).Body.String())
+	part := w.AsPage(drawn, job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped").Body.String()
+	whole := w.Get(job).Body.String()
 	token := regexp.MustCompile(`name="token" value="[^"]*"`)
 	blanks := regexp.MustCompile(`\s*\n\s*`)
 	plain := func(s string) string { return blanks.ReplaceAllString(token.ReplaceAllString(s, ""), "\n") }
@@ -92,32 +68,32 @@ func TestThePartsAreThePages(t *testing.T) {
 // Only the page that has a drawing is answered in parts: a first visit, a page of before, and a browser that goes
 // back get the whole.
 func TestWhoIsAnsweredInParts(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	drawn := drawnOf(t, w.get(job).Body.String())
-	assert.NotContains(t, w.asPage(drawn, job).Body.String(), "<html")
-	assert.Contains(t, w.asPage("", job).Body.String(), "<html")
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	drawn := drawnOf(t, w.Get(job).Body.String())
+	assert.NotContains(t, w.AsPage(drawn, job).Body.String(), "<html")
+	assert.Contains(t, w.AsPage("", job).Body.String(), "<html")
 	back := httptest.NewRequest(http.MethodGet, job, nil)
 	back.Header.Set("HX-Request", "true")
 	back.Header.Set("HX-History-Restore-Request", "true")
 	back.Header.Set("Drawn", drawn)
-	assert.Contains(t, w.do(back).Body.String(), "<html")
+	assert.Contains(t, w.Do(back).Body.String(), "<html")
 
 	// A refused reading sends the sentence alone, so that what was typed stays where it is.
-	r := w.asPage(drawn, job+"/seen", "do", "volts", "state", "low", "at", "F3.a", "reading", "12,,3")
+	r := w.AsPage(drawn, job+"/seen", "do", "volts", "state", "low", "at", "F3.a", "reading", "12,,3")
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
-	says(t, r.Body.String(), "is not a reading in volts")
+	webtest.Says(t, r.Body.String(), "is not a reading in volts")
 	assert.NotContains(t, r.Body.String(), "hx-partial")
 }
 
 // A drawing by itself is kept by the browser: all that it depends on is in its address.
 func TestTheDrawingIsKeptByTheBrowser(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	part := w.asPage("another", job).Body.String()
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	part := w.AsPage("another", job).Body.String()
 	address := regexp.MustCompile(`hx-get="(/jobs/\d+/paper[^"]*)"`).FindStringSubmatch(part)
 	require.NotNil(t, address)
-	r := w.get(strings.ReplaceAll(address[1], "&amp;", "&"))
+	r := w.Get(strings.ReplaceAll(address[1], "&amp;", "&"))
 	require.Equal(t, http.StatusOK, r.Code)
 	assert.Contains(t, r.Header().Get("Cache-Control"), "max-age=")
 	assert.Contains(t, r.Body.String(), "<svg")

@@ -1,4 +1,4 @@
-package web_test
+package rewire_test
 
 import (
 	"encoding/csv"
@@ -12,16 +12,17 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/harness"
+	"ironthread/web/webtest"
 )
 
 const mower = "fans=2&speeds=2&volts=12&title=Verge+mower&half=ok&amps=14&name=low+line&gives=ground&asks=low&limit=&" +
 	"name=high+line&gives=ground&asks=high&limit=&name=clutch&gives=supply&asks=low&limit="
 
 // answered waits until a wish is worked out.
-func answered(t *testing.T, w *workshop, address string) string {
+func answered(t *testing.T, w *webtest.Workshop, address string) string {
 	t.Helper()
 	for range 400 {
-		body := w.get(address).Body.String()
+		body := w.Get(address).Body.String()
 		if !strings.Contains(body, "ways worked out") {
 			return body
 		}
@@ -37,43 +38,43 @@ func TestAWishIsAnswered(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
+	w := webtest.Open(t)
 	body := answered(t, w, "/rewire?"+mower)
-	says(t, body, "Ways that can do it")
-	says(t, body, "both in series, then in parallel")
-	says(t, body, "nobody gives pulses")
-	wires := w.get("/rewire/build/wires.csv?" + mower + "&way=series-parallel")
+	webtest.Says(t, body, "Ways that can do it")
+	webtest.Says(t, body, "both in series, then in parallel")
+	webtest.Says(t, body, "nobody gives pulses")
+	wires := w.Get("/rewire/build/wires.csv?" + mower + "&way=series-parallel")
 	require.Equal(t, http.StatusOK, wires.Code)
 	rows, err := csv.NewReader(wires.Body).ReadAll()
 	require.NoError(t, err)
 	assert.Greater(t, len(rows), 20)
 	assert.Equal(t, "from", rows[0][1])
-	parts := w.get("/rewire/build/parts.csv?" + mower + "&way=series-parallel").Body.String()
-	says(t, parts, "relay, changeover")
-	pdf := w.get("/rewire/build/sheets.pdf?" + mower + "&way=series-parallel")
+	parts := w.Get("/rewire/build/parts.csv?" + mower + "&way=series-parallel").Body.String()
+	webtest.Says(t, parts, "relay, changeover")
+	pdf := w.Get("/rewire/build/sheets.pdf?" + mower + "&way=series-parallel")
 	assert.True(t, strings.HasPrefix(pdf.Body.String(), "%PDF-"))
 	pages := strings.Count(pdf.Body.String(), "/Type /Page\n")
 	assert.LessOrEqual(t, pages, 4, "they print on one to four pages")
-	says(t, w.get("/rewire/wish?"+mower).Body.String(), "plan: 1")
-	says(t, w.get("/rewire/whatif?"+mower+"&way=staged").Body.String(), "an open line runs them")
-	assert.Equal(t, http.StatusUnprocessableEntity, w.get("/rewire/build?"+mower+"&way=pwm-module").Code)
-	assert.Equal(t, http.StatusNotFound, w.get("/rewire/build?"+mower+"&way=magic").Code)
-	assert.Equal(t, http.StatusNotFound, w.get("/rewire/build/all.zip?"+mower).Code)
+	webtest.Says(t, w.Get("/rewire/wish?"+mower).Body.String(), "plan: 1")
+	webtest.Says(t, w.Get("/rewire/whatif?"+mower+"&way=staged").Body.String(), "an open line runs them")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/rewire/build?"+mower+"&way=pwm-module").Code)
+	assert.Equal(t, http.StatusNotFound, w.Get("/rewire/build?"+mower+"&way=magic").Code)
+	assert.Equal(t, http.StatusNotFound, w.Get("/rewire/build/all.zip?"+mower).Code)
 
-	kept := w.post("/rewire/keep", "wish", mower+"&way=staged")
+	kept := w.Post("/rewire/keep", "wish", mower+"&way=staged")
 	require.Equal(t, http.StatusSeeOther, kept.Code)
-	text := w.get(kept.Header().Get("Location") + "/export/yaml").Body.String()
+	text := w.Get(kept.Header().Get("Location") + "/export/yaml").Body.String()
 	c, err := harness.Read([]byte(text))
 	require.NoError(t, err)
 	assert.Equal(t, "Verge mower: one fan, then both", c.Title)
-	built := w.post("/rewire/keep", "wish", mower+"&way=staged", "vehicle", "Verge mower 3", "token", "t-1")
+	built := w.Post("/rewire/keep", "wish", mower+"&way=staged", "vehicle", "Verge mower 3", "token", "t-1")
 	require.Equal(t, http.StatusSeeOther, built.Code)
-	says(t, w.get(built.Header().Get("Location")).Body.String(), "Commissioning: Verge mower")
+	webtest.Says(t, w.Get(built.Header().Get("Location")).Body.String(), "Commissioning: Verge mower")
 }
 
 // What cannot be read is said in a sentence, at its field, and what was typed stays.
 func TestWishesThatCannotBeRead(t *testing.T) {
-	w := open(t)
+	w := webtest.Open(t)
 	for query, want := range map[string]string{
 		"fans=2&amps=x&name=a&gives=ground&asks=low": "no figure",
 		"fans=2&amps=14": "requesters: one to 12",
@@ -90,25 +91,25 @@ func TestWishesThatCannotBeRead(t *testing.T) {
 		mower + "&budget=-1":                                   "a budget of -1",
 		"fans=2&amps=14&name=k&gives=kill&asks=low&speeds=two": "nobody asks for low",
 	} {
-		r := w.get("/rewire?" + query)
+		r := w.Get("/rewire?" + query)
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, query)
-		says(t, r.Body.String(), want)
+		webtest.Says(t, r.Body.String(), want)
 	}
-	assert.Equal(t, http.StatusUnprocessableEntity, w.get("/rewire/build").Code)
-	assert.Equal(t, http.StatusUnprocessableEntity, w.post("/rewire/keep", "wish", "%zz").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/rewire/build").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/rewire/keep", "wish", "%zz").Code)
 }
 
 // A pin check goes out as a list and comes in again, whatever the order of its rows; a foreign list is refused.
 func TestThePinCheckAsAList(t *testing.T) {
-	w := open(t)
+	w := webtest.Open(t)
 	const page = "/harnesses/f3-twin-series-parallel/pins"
-	list := w.get(page + "/list?c-0-0=b&c-1-1=0.2").Body.String()
+	list := w.Get(page + "/list?c-0-0=b&c-1-1=0.2").Body.String()
 	rows, err := csv.NewReader(strings.NewReader(list)).ReadAll()
 	require.NoError(t, err)
 	rows[1], rows[2] = rows[2], rows[1]
 	var back strings.Builder
 	require.NoError(t, csv.NewWriter(&back).WriteAll(rows))
-	r := w.post(page, "text", back.String())
+	r := w.Post(page, "text", back.String())
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	to, err := url.Parse(r.Header().Get("Location"))
 	require.NoError(t, err)
@@ -120,10 +121,10 @@ func TestThePinCheckAsAList(t *testing.T) {
 		strings.Repeat("x", 70<<10):          "larger than",
 		"cavity;does;colour;K1.85\nECU.9;;;": "no cavity",
 	} {
-		r := w.post(page, "text", text)
+		r := w.Post(page, "text", text)
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
-		says(t, r.Body.String(), want)
+		webtest.Says(t, r.Body.String(), want)
 	}
-	assert.Equal(t, http.StatusUnprocessableEntity, w.get("/harnesses/f6-resistor-card/pins").Code)
-	assert.Equal(t, http.StatusOK, w.get("/harnesses/f6-resistor-card/logic").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/harnesses/f6-resistor-card/pins").Code)
+	assert.Equal(t, http.StatusOK, w.Get("/harnesses/f6-resistor-card/logic").Code)
 }

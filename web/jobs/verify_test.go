@@ -1,4 +1,4 @@
-package web_test
+package jobs_test
 
 import (
 	"bytes"
@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"image"
 	"image/png"
-	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -19,16 +18,17 @@ import (
 
 	"ironthread/demo"
 	"ironthread/web"
+	"ironthread/web/webtest"
 )
 
 // A job from the verdict to the close: the repair with its parts, every state again, the list,
 // and no closing before it is through.
 func TestFromTheVerdictToTheClose(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
 	seen := func(form ...string) {
 		t.Helper()
-		r := w.post(job+"/seen", form...)
+		r := w.Post(job+"/seen", form...)
 		require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	}
 	fans := func(state, m1, m2 string, setup ...string) {
@@ -43,27 +43,27 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	fans("low", "stopped", "stopped")
 	seen("do", "volts", "state", "low", "at", "F3.a", "reading", "12.4")
 	seen("do", "volts", "state", "low", "at", "F3.b", "reading", "0")
-	page := w.get(job).Body.String()
-	says(t, page, "Verdict, proven")
-	says(t, page, "Enter: F3 renewed")
+	page := w.Get(job).Body.String()
+	webtest.Says(t, page, "Verdict, proven")
+	webtest.Says(t, page, "Enter: F3 renewed")
 
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse",
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse",
 		"minutes", "4,5").Code)
-	page = w.get(job).Body.String()
-	says(t, page, "new link fuse; 4 min")
-	says(t, page, "After the repair")
+	page = w.Get(job).Body.String()
+	webtest.Says(t, page, "new link fuse; 4 min")
+	webtest.Says(t, page, "After the repair")
 	const kept = "F3 renewed"
 	fans("off", "stopped", "stopped", kept)
 	fans("low", "slow", "slow", kept)
 	fans("high", "fast", "fast", kept)
-	page = w.get(job).Body.String()
-	says(t, page, "Every state is as it should be after the repair")
+	page = w.Get(job).Body.String()
+	webtest.Says(t, page, "Every state is as it should be after the repair")
 
-	page = w.get(job + "/verify").Body.String()
-	says(t, page, "Does F3 open explain the complaint?")
-	says(t, page, "Warming up, from 95 °C")
-	says(t, page, "Why did it fail?")
-	says(t, w.post(job+"/close", "text", "done").Body.String(), "Not verified yet")
+	page = w.Get(job + "/verify").Body.String()
+	webtest.Says(t, page, "Does F3 open explain the complaint?")
+	webtest.Says(t, page, "Warming up, from 95 °C")
+	webtest.Says(t, page, "Why did it fail?")
+	webtest.Says(t, w.Post(job+"/close", "text", "done").Body.String(), "Not verified yet")
 	// Every reading asked for is taken, every box ticked.
 	clamp := regexp.MustCompile(`Clamp on (M\d) in (\w+)</strong><span class="detail">([\d.]+) to ([\d.]+) A`)
 	for _, m := range clamp.FindAllStringSubmatch(page, -1) {
@@ -74,73 +74,58 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	for _, m := range regexp.MustCompile(`id="((?:answer|cause)-\d+)-ok"`).FindAllStringSubmatch(page, -1) {
 		pass = append(pass, m[1], "as expected")
 	}
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/verify", pass...).Code)
-	says(t, w.get(job+"/verify").Body.String(), "all of it seen")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/close", "text", "link fuse blown by a seized fan years ago").Code)
-	says(t, w.get(job).Body.String(), "This job is closed: verified")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/verify", pass...).Code)
+	webtest.Says(t, w.Get(job+"/verify").Body.String(), "all of it seen")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/close", "text", "link fuse blown by a seized fan years ago").Code)
+	webtest.Says(t, w.Get(job).Body.String(), "This job is closed: verified")
 
 	// The logbook has it, and the priors count it.
-	book := w.get("/logbook?harness=f3-twin-series-parallel&find=gritter+6").Body.String()
-	says(t, book, "F3 open")
-	says(t, book, "verified")
-	says(t, book, "fuse open")
-	w.post("/logbook/reset")
-	says(t, w.get("/logbook").Body.String(), "0 found faults of the workshop")
-	w.post("/logbook/reset", "all", "1")
-	silent(t, w.get("/logbook").Body.String(), "<p class=\"small\">0 found faults")
+	book := w.Get("/logbook?harness=f3-twin-series-parallel&find=gritter+6").Body.String()
+	webtest.Says(t, book, "F3 open")
+	webtest.Says(t, book, "verified")
+	webtest.Says(t, book, "fuse open")
+	w.Post("/logbook/reset")
+	webtest.Says(t, w.Get("/logbook").Body.String(), "0 found faults of the workshop")
+	w.Post("/logbook/reset", "all", "1")
+	webtest.Silent(t, w.Get("/logbook").Body.String(), "<p class=\"small\">0 found faults")
 
 	// The report: page, PDF, CSV, and a file that another can take in.
-	says(t, w.get(job+"/report").Body.String(), "We found the trouble at the fuse F3")
-	pdf := w.get(job + "/report/pdf").Body.Bytes()
+	webtest.Says(t, w.Get(job+"/report").Body.String(), "We found the trouble at the fuse F3")
+	pdf := w.Get(job + "/report/pdf").Body.Bytes()
 	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")), "a PDF file begins so (ISO 32000-1, 7.5.2)")
-	says(t, w.get(job+"/report/csv").Body.String(), "12.4 V at F3.a")
-	file := w.get(job + "/report/json").Body.Bytes()
-	again := w.send("/jobs/import", "file", "job.json", file)
+	webtest.Says(t, w.Get(job+"/report/csv").Body.String(), "12.4 V at F3.a")
+	file := w.Get(job + "/report/json").Body.Bytes()
+	again := w.Send("/jobs/import", "file", "job.json", file)
 	require.Equal(t, http.StatusSeeOther, again.Code, again.Body.String())
 	taken := again.Header().Get("Location")
 	assert.NotEqual(t, job, taken)
-	says(t, w.get(taken).Body.String(), "This job is closed: verified")
-	says(t, w.send("/jobs/import", "file", "job.json", []byte(`{"iron-thread-job":"9"}`)).Body.String(), "no job file of version 1")
-	says(t, w.send("/jobs/import", "file", "job.json", []byte(`[`)).Body.String(), "This is no job file")
+	webtest.Says(t, w.Get(taken).Body.String(), "This job is closed: verified")
+	webtest.Says(t, w.Send("/jobs/import", "file", "job.json", []byte(`{"iron-thread-job":"9"}`)).Body.String(), "no job file of version 1")
+	webtest.Says(t, w.Send("/jobs/import", "file", "job.json", []byte(`[`)).Body.String(), "This is no job file")
 	var f map[string]any
 	require.NoError(t, json.Unmarshal(file, &f))
 	f["entries"] = []any{}
 	empty, err := json.Marshal(f)
 	require.NoError(t, err)
-	says(t, w.send("/jobs/import", "file", "job.json", empty).Body.String(), "does not begin with the complaint")
-}
-
-func (w *workshop) send(path, field, name string, content []byte, form ...string) *httptest.ResponseRecorder {
-	var body bytes.Buffer
-	m := multipart.NewWriter(&body)
-	for i := 0; i+1 < len(form); i += 2 {
-		_ = m.WriteField(form[i], form[i+1])
-	}
-	_ = m.WriteField("token", aToken())
-	part, _ := m.CreateFormFile(field, name)
-	_, _ = part.Write(content)
-	_ = m.Close()
-	r := httptest.NewRequest(http.MethodPost, path, &body)
-	r.Header.Set("Content-Type", m.FormDataContentType())
-	return w.do(r)
+	webtest.Says(t, w.Send("/jobs/import", "file", "job.json", empty).Body.String(), "does not begin with the complaint")
 }
 
 // What one believes in, why a suspect is still here, and whether the car can be driven.
 func TestThePagesBesideAJob(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
-	w.post(job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped")
-	page := w.get(job + "/believe?part=K3").Body.String()
-	says(t, page, "The cheapest test that could prove it wrong")
-	says(t, page, "F3 open")
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	w.Post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "fast", "fan-M2", "fast")
+	w.Post(job+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped")
+	page := w.Get(job + "/believe?part=K3").Body.String()
+	webtest.Says(t, page, "The cheapest test that could prove it wrong")
+	webtest.Says(t, page, "F3 open")
 	link := regexp.MustCompile(`class="btn btn-primary" href="(/jobs/[^"]+)"`).FindStringSubmatch(page)
 	require.NotNil(t, link)
-	says(t, w.get(strings.ReplaceAll(link[1], "&amp;", "&")).Body.String(), "Your choice")
-	says(t, w.get(job+"/why?fault=F3+open").Body.String(), "for it")
-	says(t, w.get(job+"/why?fault=F2+open").Body.String(), "against it")
-	says(t, w.get(job+"/drive?fault=F3+open").Body.String(), "Most of the air is left")
-	says(t, w.get(job+"/drive").Body.String(), "Never a larger fuse")
+	webtest.Says(t, w.Get(strings.ReplaceAll(link[1], "&amp;", "&")).Body.String(), "Your choice")
+	webtest.Says(t, w.Get(job+"/why?fault=F3+open").Body.String(), "for it")
+	webtest.Says(t, w.Get(job+"/why?fault=F2+open").Body.String(), "against it")
+	webtest.Says(t, w.Get(job+"/drive?fault=F3+open").Body.String(), "Most of the air is left")
+	webtest.Says(t, w.Get(job+"/drive").Body.String(), "Never a larger fuse")
 }
 
 // Tools and school change what is offered; a lamp takes the meter's place.
@@ -148,52 +133,52 @@ func TestToolsAreThePersons(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
-	r := w.post("/tools", "scan", "none", "tool-lamp", "1", "tool-jumper", "1", "school", "fuse first", "back", "//elsewhere")
+	w := webtest.Open(t)
+	r := w.Post("/tools", "scan", "none", "tool-lamp", "1", "tool-jumper", "1", "school", "fuse first", "back", "//elsewhere")
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	assert.Equal(t, "/", r.Header().Get("Location"), "no way out of the application")
 	cookie := r.Result().Cookies()[0]
 	get := func(path string) string {
 		q := httptest.NewRequest(http.MethodGet, path, nil)
 		q.AddCookie(cookie)
-		return w.do(q).Body.String()
+		return w.Do(q).Body.String()
 	}
 	assert.Regexp(t, `value="fuse first"\s+checked`, get("/tools"))
-	job := w.jobNamed("Library bus")
+	job := w.JobNamed("Library bus")
 	page := get(job)
-	silent(t, page, "Volts at")
-	says(t, page, "lamp")
-	says(t, get(w.jobNamed("Gritter 6")), "without a scan tool that commands")
+	webtest.Silent(t, page, "Volts at")
+	webtest.Says(t, page, "lamp")
+	webtest.Says(t, get(w.JobNamed("Gritter 6")), "without a scan tool that commands")
 }
 
 // Whoever changes tools or signs goes on from the page before, never out of the application.
 func TestBackToThePageBefore(t *testing.T) {
-	w := open(t)
+	w := webtest.Open(t)
 	from := func(method, path, before string) *httptest.ResponseRecorder {
 		q := httptest.NewRequest(method, path, nil)
 		q.Header.Set("Referer", before)
-		return w.do(q)
+		return w.Do(q)
 	}
-	says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(), `name="back" value="/jobs/6?state=low"`)
-	says(t, from(http.MethodGet, "/tools?back=/jobs/5", "http://example.com/jobs/6").Body.String(), `name="back" value="/jobs/5"`)
-	for _, before := range []string{"http://elsewhere.example/jobs/6", "http://example.com//elsewhere.example",
+	webtest.Says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(), `name="back" value="/jobs/6?state=low"`)
+	webtest.Says(t, from(http.MethodGet, "/tools?back=/jobs/5", "http://example.com/jobs/6").Body.String(), `name="back" value="/jobs/5"`)
+	for _, before := range []string{"http://webtest.Elsewhere.example/jobs/6", "http://example.com//webtest.Elsewhere.example",
 		"http://example.com/tools", ":", ""} {
-		says(t, from(http.MethodGet, "/tools", before).Body.String(), `name="back" value="/"`)
+		webtest.Says(t, from(http.MethodGet, "/tools", before).Body.String(), `name="back" value="/"`)
 	}
 	assert.Equal(t, "/jobs/6", from(http.MethodPost, "/who", "http://example.com/jobs/6").Header().Get("Location"))
-	assert.Equal(t, "/", from(http.MethodPost, "/who", "http://elsewhere.example/jobs/6").Header().Get("Location"))
+	assert.Equal(t, "/", from(http.MethodPost, "/who", "http://webtest.Elsewhere.example/jobs/6").Header().Get("Location"))
 }
 
 // Ohms chosen by oneself want the battery off first; on a part taken out they do not.
 func TestOhmsWantThePowerOff(t *testing.T) {
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
-	page := w.get(job + "?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String()
-	says(t, page, "Take the negative lead off BAT (nearside wing).")
-	says(t, page, `name="setup" value="BAT apart"`)
-	silent(t, w.get(job+"?do=ohms&pin=K1.86%27&from=K1.85%27&state=off").Body.String(), "negative lead off")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup", "action", "BAT apart").Code)
-	silent(t, w.get(job+"?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String(), "Take the negative lead off")
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
+	page := w.Get(job + "?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String()
+	webtest.Says(t, page, "Take the negative lead off BAT (nearside wing).")
+	webtest.Says(t, page, `name="setup" value="BAT apart"`)
+	webtest.Silent(t, w.Get(job+"?do=ohms&pin=K1.86%27&from=K1.85%27&state=off").Body.String(), "negative lead off")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup", "action", "BAT apart").Code)
+	webtest.Silent(t, w.Get(job+"?do=ohms&pin=F3.b&from=M2.%2B&state=off").Body.String(), "Take the negative lead off")
 }
 
 // Every kind of reading is taken from the page, shown in the thread, and weighed.
@@ -201,8 +186,8 @@ func TestEveryKindOfReading(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	w := open(t)
-	job := w.jobNamed("Gritter 6")
+	w := webtest.Open(t)
+	job := w.JobNamed("Gritter 6")
 	for _, c := range []struct {
 		choose string
 		form   []string
@@ -233,69 +218,69 @@ func TestEveryKindOfReading(t *testing.T) {
 		{"?do=volts&pin=F3.b&from=M2.%2B&state=low", []string{"do", "volts", "unreachable", "1", "state", "low", "at", "F3.b"},
 			"F3.b cannot be reached"},
 	} {
-		page := w.get(job + c.choose).Body.String()
-		says(t, page, "Your choice")
-		r := w.post(job+"/seen", c.form...)
+		page := w.Get(job + c.choose).Body.String()
+		webtest.Says(t, page, "Your choice")
+		r := w.Post(job+"/seen", c.form...)
 		require.Equal(t, http.StatusSeeOther, r.Code, "%s: %s", c.choose, r.Body.String())
-		says(t, w.get(job).Body.String(), c.want)
+		webtest.Says(t, w.Get(job).Body.String(), c.want)
 	}
 	// A whole set-up at one touch, and back.
-	w.post(job + "/setup/all")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
-	says(t, w.get(job).Body.String(), "No longer: K1 out")
-	says(t, w.post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
-	says(t, w.post(job+"/setup/all", "setup", "K9 out").Body.String(), "there is no part K9")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/setup/all").Code)
+	w.Post(job + "/setup/all")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
+	webtest.Says(t, w.Get(job).Body.String(), "No longer: K1 out")
+	webtest.Says(t, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
+	webtest.Says(t, w.Post(job+"/setup/all", "setup", "K9 out").Body.String(), "there is no part K9")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all").Code)
 	// Photographs and notes hang on the entry they are about.
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40))))
-	picture := w.send(job+"/photo", "photo", "plug.png", b.Bytes())
+	picture := w.Send(job+"/photo", "photo", "plug.png", b.Bytes())
 	require.Equal(t, http.StatusSeeOther, picture.Code, picture.Body.String())
-	says(t, w.get(job).Body.String(), "/photo/1")
-	assert.Equal(t, "image/jpeg", w.get(job+"/photo/1").Header().Get("Content-Type"))
-	w.post(job+"/note", "text", "green with salt", "seq", "2")
-	says(t, w.get(job).Body.String(), "green with salt")
+	webtest.Says(t, w.Get(job).Body.String(), "/photo/1")
+	assert.Equal(t, "image/jpeg", w.Get(job+"/photo/1").Header().Get("Content-Type"))
+	w.Post(job+"/note", "text", "green with salt", "seq", "2")
+	webtest.Says(t, w.Get(job).Body.String(), "green with salt")
 }
 
 // A job on a circuit of which nothing is known yet: the page is there at once and says how far
 // it is; what the evidence leaves comes when it is worked out. Nothing recorded meanwhile is lost.
 func TestNoPageWaitsForTheGuide(t *testing.T) {
-	w := openWith(t, web.Options{Hosts: testHosts, Circuits: testCircuits, Workshop: demo.Workshop, Patience: time.Nanosecond})
-	h, err := w.keep.HarnessNamed(t.Context(), "f5-two-windings")
+	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Nanosecond})
+	h, err := w.Keep.HarnessNamed(t.Context(), "f5-two-windings")
 	require.NoError(t, err)
-	h, err = w.keep.AddHarness(t.Context(), "cold", h.Title, h.Source+"\n# known to nobody yet\n")
+	h, err = w.Keep.AddHarness(t.Context(), "cold", h.Title, h.Source+"\n# known to nobody yet\n")
 	require.NoError(t, err)
-	vehicle, err := w.keep.PutVehicle(t.Context(), "Rig", "")
+	vehicle, err := w.Keep.PutVehicle(t.Context(), "Rig", "")
 	require.NoError(t, err)
-	id, err := w.keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now(), "")
+	id, err := w.Keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now(), "")
 	require.NoError(t, err)
 	job := fmt.Sprintf("/jobs/%d", id)
-	page := w.get(job).Body.String()
-	says(t, page, "Command every state, look at each fan") // there is something to do meanwhile
-	silent(t, page, "Working out what the evidence leaves")
-	says(t, w.get("/").Body.String(), "being worked out")
-	require.Equal(t, http.StatusSeeOther, w.post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "stopped").Code)
-	page = w.get(job).Body.String()
-	says(t, page, "Working out what the evidence leaves")
+	page := w.Get(job).Body.String()
+	webtest.Says(t, page, "Command every state, look at each fan") // there is something to do meanwhile
+	webtest.Silent(t, page, "Working out what the evidence leaves")
+	webtest.Says(t, w.Get("/").Body.String(), "being worked out")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "stopped").Code)
+	page = w.Get(job).Body.String()
+	webtest.Says(t, page, "Working out what the evidence leaves")
 	for strings.Contains(page, "Working out") {
 		time.Sleep(20 * time.Millisecond)
-		page = w.get(job).Body.String()
+		page = w.Get(job).Body.String()
 	}
-	says(t, page, "Next move")
-	says(t, page, "high: M1 stopped")
+	webtest.Says(t, page, "Next move")
+	webtest.Says(t, page, "high: M1 stopped")
 }
 
 // Large type is a person's choice, kept at their browser.
 func TestLargeTypeByChoice(t *testing.T) {
-	w := open(t)
-	silent(t, w.get("/tools").Body.String(), `class="large"`)
-	kept := w.post("/tools", "type", "large").Result().Cookies()
+	w := webtest.Open(t)
+	webtest.Silent(t, w.Get("/tools").Body.String(), `class="large"`)
+	kept := w.Post("/tools", "type", "large").Result().Cookies()
 	r := httptest.NewRequest(http.MethodGet, "/tools", nil)
-	r.Host = testHosts[0]
+	r.Host = webtest.Hosts[0]
 	for _, c := range kept {
 		r.AddCookie(c)
 	}
 	answer := httptest.NewRecorder()
-	w.h.ServeHTTP(answer, r)
-	says(t, answer.Body.String(), `<html lang="en" class="large">`)
+	w.Handler.ServeHTTP(answer, r)
+	webtest.Says(t, answer.Body.String(), `<html lang="en" class="large">`)
 }

@@ -1,4 +1,4 @@
-package web_test
+package jobs_test
 
 import (
 	"bufio"
@@ -13,14 +13,15 @@ import (
 
 	"ironthread/demo/demotest"
 	"ironthread/web"
+	"ironthread/web/webtest"
 )
 
 // An entry written at one instance is told at another within a second, and no stream outlives its reader.
 func TestNewsReachesOtherInstances(t *testing.T) {
 	keep := demotest.Open(t)
-	one, err := web.New(keep, testOptions())
+	one, err := web.New(keep, webtest.Options())
 	require.NoError(t, err)
-	other, err := web.New(keep, testOptions())
+	other, err := web.New(keep, webtest.Options())
 	require.NoError(t, err)
 	go other.Listen(t.Context())
 	server := httptest.NewServer(other.Handler())
@@ -31,7 +32,7 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 	ask := func(path string) *http.Response {
 		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, server.URL+path, nil)
 		require.NoError(t, err)
-		r.Host = testHosts[0]
+		r.Host = webtest.Hosts[0]
 		answer, err := http.DefaultClient.Do(r)
 		require.NoError(t, err)
 		return answer
@@ -48,9 +49,9 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 		}
 		close(lines)
 	}()
-	w := &workshop{t, one.Handler(), keep}
+	w := &webtest.Workshop{T: t, Handler: one.Handler(), Keep: keep}
 	began := time.Now()
-	require.Equal(t, http.StatusSeeOther, w.post("/jobs/7/note", "text", "salt under the cap").Code)
+	require.Equal(t, http.StatusSeeOther, w.Post("/jobs/7/note", "text", "salt under the cap").Code)
 	heard := false
 	for end := time.After(5 * time.Second); !heard; {
 		select {
