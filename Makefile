@@ -1,18 +1,25 @@
 # make demo   the application with the demo workshop, on http://127.0.0.1:$(PORT)
-# make test   everything: packages, browser tests, a throw-away database; then again, short, with the race
-#             detector, the packages in which more than one goroutine works
-# make soak   what takes hours: 100,000 jobs, 64 people signed in, server and database killed 200 times, eight virtual
-#             technicians for an hour, ten million changed inputs for every reader, fuzzing
+# make quick  what one runs while writing: core, store and web without what takes long, no browser
+# make test   everything that is run before each commit: packages, browser tests, a throw-away database; then, with the
+#             race detector, the tests in which several things run at once, by name
+# make soak   every test whole, and what takes hours: 100,000 jobs, 64 people signed in, server and database killed 200
+#             times, eight virtual technicians for an hour, ten million changed inputs for every reader, fuzzing
 # make deb    a Debian package with the service and a nightly backup, under bin/
 # make lint   gofmt, vet and the linter
 
 PORT ?= 8080
 VERSION ?= 0.1.0
-# Packages in which more than one goroutine works.
-RACE = ./core/predict ./core/diagnose ./core/study ./core/sheet ./web/...
+# Packages and tests in which several things run at once.
+RACE = ./core/predict ./core/diagnose ./core/sheet ./store ./scan/... ./sim ./web ./web/jobs ./web/people ./web/logbook ./web/worked
+RACING = ManyAtOnce|TablesAre|Annealing|TwoWriters|AFormIsTakenOnce|NeverBothHold|StartTogether|NewsReaches|AMeterFills|AtTheSameMoment|\
+CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|ReadIsNotWritten|WhileTheEvidenceIsWeighed|SilentTester
 GO ?= go
 
-.PHONY: demo test lint build needs bench deb soak
+# A list of names over several lines, without the white space between.
+empty :=
+RACING := $(subst $(empty) ,,$(RACING))
+
+.PHONY: demo quick test lint build needs bench deb soak
 
 build:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed; see https://go.dev/doc/install" >&2; exit 1; }
@@ -23,17 +30,22 @@ demo:
 	@$(MAKE) --no-print-directory build
 	@exec bin/ironthread demo --port $(PORT)
 
+quick:
+	@scripts/need postgresql ngspice
+	$(GO) test -timeout 20m -short ./core/... ./store/... ./web/...
+
 test:
-	@scripts/need postgresql ngspice chromium
-	$(GO) test -timeout 20m ./...
-	$(GO) test -timeout 20m -race -short $(RACE)
+	@scripts/need postgresql ngspice chromium-headless-shell
+	$(GO) test -timeout 40m ./...
+	$(GO) test -timeout 40m -race -run '$(RACING)' $(RACE)
 
 soak:
-	@scripts/need postgresql chromium
-	IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
+	@scripts/need postgresql ngspice chromium-headless-shell
+	IRONTHREAD_WHOLE=1 $(GO) test -timeout 0 -p 1 ./...
+	IRONTHREAD_WHOLE=1 IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
 	IRONTHREAD_KILLS=200 $(GO) test -timeout 60m -v -run 'WhileWriting' ./cmd/ironthread
 	IRONTHREAD_GAP=10m $(GO) test -timeout 60m -v -run 'ANetworkGap' ./e2e
-	IRONTHREAD_SOAK=1h $(GO) test -timeout 100m -v -run 'EightTechnicians' ./cmd/ironthread
+	IRONTHREAD_WHOLE=1 IRONTHREAD_SOAK=1h $(GO) test -timeout 100m -v -run 'EightTechnicians' ./cmd/ironthread
 	IRONTHREAD_INPUTS=10000000 $(GO) test -timeout 300m -v -p 1 \
 	  -run '^TestMany(Readings|Setups|Observations|Logs|Figures|Answers|Frames|Files|WishFiles|Descriptions|JobFiles|Cells)$$' \
 	  ./core/... ./scan/... ./web/jobs
@@ -45,7 +57,7 @@ deb: build
 	@scripts/deb $(VERSION)
 
 bench:
-	$(GO) test -run XXX -bench . ./core/...
+	$(GO) test -run XXX -bench . ./core/... ./web
 
 lint:
 	@test -z "$$(gofmt -l . | tee /dev/stderr)"
