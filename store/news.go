@@ -24,11 +24,25 @@ func notify(ctx context.Context, tx *sqlx.Tx, id int64) error {
 // How long a listener rests before it tries to connect again.
 const newsRest = 2 * time.Second
 
+// AnyJob stands for all jobs: what was written while nobody listened may be of any of them.
+const AnyJob int64 = 0
+
 // Listen calls told with the number of each job whose log grows, until the context ends. A connection that is lost is made
-// anew.
-func (s *Store) Listen(ctx context.Context, told func(job int64)) {
+// anew, and told is then called with AnyJob. says hears why news is cut off, once each time, and nil once it is back.
+func (s *Store) Listen(ctx context.Context, told func(job int64), says func(err error)) {
+	cut := false
 	for ctx.Err() == nil {
-		s.listen(ctx, told)
+		err := s.listen(ctx, func() {
+			if cut {
+				says(nil)
+			}
+			cut = false
+			told(AnyJob)
+		}, told)
+		if !cut && ctx.Err() == nil {
+			cut = true
+			says(wrap("listening for news", err))
+		}
 		select {
 		case <-time.After(newsRest):
 		case <-ctx.Done():
@@ -36,13 +50,13 @@ func (s *Store) Listen(ctx context.Context, told func(job int64)) {
 	}
 }
 
-// listen listens on one connection until it is lost.
-func (s *Store) listen(ctx context.Context, told func(job int64)) {
+// listen listens on one connection until it is lost, and says why; began is called once it listens.
+func (s *Store) listen(ctx context.Context, began func(), told func(job int64)) error {
 	connecting, cancel := context.WithTimeout(ctx, connectTimeout)
 	defer cancel()
 	c, err := pgx.Connect(connecting, s.dsn)
 	if err != nil {
-		return // it is tried again
+		return err
 	}
 	defer func() {
 		closing, done := context.WithTimeout(context.WithoutCancel(ctx), healthTimeout)
@@ -50,12 +64,13 @@ func (s *Store) listen(ctx context.Context, told func(job int64)) {
 		_ = c.Close(closing) // what listened has gone either way
 	}()
 	if _, err := c.Exec(connecting, "LISTEN "+newsChannel); err != nil {
-		return
+		return err
 	}
+	began()
 	for {
 		n, err := c.WaitForNotification(ctx)
 		if err != nil {
-			return
+			return err
 		}
 		if id, err := strconv.ParseInt(n.Payload, 10, 64); err == nil {
 			told(id)

@@ -12,7 +12,7 @@ import (
 const (
 	draftsKept  = "1 hour" // a drawing is asked for within seconds
 	studiesKept = "30 days"
-	sheetsKept  = "90 days" // since somebody looked at one, to a day
+	sheetsKept  = "90 days"        // since somebody looked at one, to a day
 	lostAfter   = 30 * time.Second // without a sign of life a study is nobody's
 )
 

@@ -40,6 +40,9 @@ var ErrUnreachable = errors.New("the database cannot be reached")
 // ErrFull says that the database has no room left.
 var ErrFull = errors.New("the database's disk is full")
 
+// ErrBusy says that no more can be begun just now.
+var ErrBusy = errors.New("too much is being worked out just now")
+
 // ErrAlready says that this form has been taken before: what it says is recorded, once.
 var ErrAlready = errors.New("taken already")
 

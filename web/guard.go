@@ -123,7 +123,7 @@ func readable(r *http.Request, limit int64) (status int, sentence string) {
 func (a *App) recovered(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			a.front.Log.Error("panic", "path", c.Request.URL.Path, "panic", fmt.Sprint(p))
+			a.front.LogPanic("panic", room.Caught(p), "path", c.Request.URL.Path)
 			a.front.Fail(c, http.StatusInternalServerError, "Something went wrong here; what was recorded before is safe.")
 		}
 	}()

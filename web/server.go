@@ -206,6 +206,9 @@ const (
 // Warm works out the circuits that open jobs go by, one at a time in the background, so that the first
 // page of a job need not wait. A circuit that cannot be worked out is logged and left; it stops nothing.
 func (a *App) Warm(ctx context.Context) {
+	if err := a.jobs.SettleAll(ctx); err != nil {
+		a.front.Log.Warn("how open jobs stand", "error", err)
+	}
 	list, err := a.keep.OpenRevisions(ctx, warmedCircuits)
 	if err != nil {
 		a.front.Log.Warn("warming circuits", "error", err)

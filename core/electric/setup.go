@@ -2,6 +2,7 @@ package electric
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -117,7 +118,33 @@ func ParseSetup(c *harness.Circuit, list []string) ([]Action, error) {
 		}
 		setup = Then(setup, a)
 	}
+	if _, fallen := Resting(setup); len(fallen) > 0 {
+		return nil, fmt.Errorf("set-up %q: %s", fallen[0], fallen[0].onNothing(setup))
+	}
 	return setup, nil
+}
+
+// Resting parts a set-up into what can hold and what cannot: a lead or a battery pack on the inner pins of a part falls once
+// that part is fitted again.
+func Resting(setup []Action) (kept, fallen []Action) {
+	for _, a := range setup {
+		if a.onNothing(setup) == "" {
+			kept = append(kept, a)
+		} else {
+			fallen = append(fallen, a)
+		}
+	}
+	return kept, fallen
+}
+
+// onNothing says why an action cannot hold; empty where it can.
+func (a Action) onNothing(setup []Action) string {
+	for _, pin := range []harness.Pin{a.From, a.To} {
+		if pin.Inner && !slices.ContainsFunc(setup, func(b Action) bool { return b.Part == pin.Part && b.Detaches() }) {
+			return fmt.Sprintf("%s can be reached only while %s is out", pin, pin.Part)
+		}
+	}
+	return ""
 }
 
 // Then is a set-up once one thing more has been done. A second stand-in for a sensor takes the place of the first, a

@@ -196,14 +196,17 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 			return err
 		}
 		if e.Kind == Undid { // a repair taken back is none
-			s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
+			s.Ledger, _ = electric.Resting(slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a }))
 			s.Repairs = slices.DeleteFunc(slices.Clone(s.Repairs), func(r Body) bool { return r.Action == e.Body.Action })
 			return nil
 		}
 		if a.Verb != electric.Renewed && a.Verb != electric.RenewedUsed { // a part may be renewed again
 			s.Ledger = slices.DeleteFunc(slices.Clone(s.Ledger), func(o electric.Action) bool { return o == a })
 		}
-		s.Ledger = electric.Then(s.Ledger, a)
+		kept, fallen := electric.Resting(electric.Then(s.Ledger, a)) // a part that is fitted again takes along what rested on it
+		if s.Ledger = kept; slices.Contains(fallen, a) {
+			return fmt.Errorf("%s rests on a part that is fitted", a)
+		}
 		if e.Kind == Repaired {
 			s.Repairs = append(s.Repairs, e.Body)
 			s.Said = map[string]string{} // another car: asked again
@@ -237,7 +240,7 @@ func word(e Entry) (title, detail string, telling bool) {
 	case Did:
 		return e.Body.Action, "from here on", false
 	case Undid:
-		return "no longer: " + e.Body.Action, "", false
+		return "no longer: " + e.Body.Action, e.Body.Text, false
 	case Repaired:
 		detail = e.Body.Text
 		if e.Body.Minutes > 0 {

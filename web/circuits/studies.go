@@ -71,7 +71,9 @@ func (a *Circuits) play(sum, kind string, guide *diagnose.Guide) {
 	ended := make(chan struct{})
 	go func() {
 		defer close(ended)
-		p.run(ctx, guide, studyRuns(kind))
+		if broken := p.run(ctx, guide, studyRuns(kind)); broken != nil {
+			a.LogPanic("a study broke off", broken, "kind", kind)
+		}
 	}()
 	beat := time.NewTicker(studyBeat)
 	defer beat.Stop()
@@ -95,15 +97,16 @@ func (a *Circuits) play(sum, kind string, guide *diagnose.Guide) {
 	}
 }
 
-func (p *played) run(ctx context.Context, g *diagnose.Guide, runs []study.Options) {
+// run plays the runs; what it gives is a panic that broke it off.
+func (p *played) run(ctx context.Context, g *diagnose.Guide, runs []study.Options) (broken *room.Broken) {
 	defer func() {
-		broken := recover()
-		g.Close()
-		if broken != nil {
+		if panicked := recover(); panicked != nil {
+			broken = room.Caught(panicked)
 			p.mu.Lock()
 			p.failed = "The study broke off; the log of the application says why."
 			p.mu.Unlock()
 		}
+		g.Close()
 	}()
 	for _, o := range runs {
 		r, err := study.Play(ctx, g, o, func(done, of int) {
@@ -120,7 +123,8 @@ func (p *played) run(ctx context.Context, g *diagnose.Guide, runs []study.Option
 		}
 		p.mu.Unlock()
 		if err != nil {
-			return
+			return nil
 		}
 	}
+	return nil
 }

@@ -52,7 +52,7 @@ func (a *Jobs) setUp(c *gin.Context) {
 			if !holds {
 				return nil, refused("%s is not in the ledger any more.", action)
 			}
-			return []job.Entry{{Kind: job.Undid, Body: job.Body{Action: action.String()}}}, nil
+			return undoing(j.state.Ledger, action), nil
 		}
 		if holds {
 			return nil, refused("%s is in the ledger already.", action)
@@ -63,6 +63,19 @@ func (a *Jobs) setUp(c *gin.Context) {
 		}
 		return []job.Entry{{Kind: job.Did, Body: job.Body{Action: action.String()}}}, nil
 	})
+}
+
+// undoing takes an action back, and with it what rested on it: with a plug back on its part, a lead on the part's own pins has
+// nothing left to hold to.
+func undoing(ledger []electric.Action, action electric.Action) []job.Entry {
+	entries := []job.Entry{{Kind: job.Undid, Body: job.Body{Action: action.String()}}}
+	left := slices.DeleteFunc(slices.Clone(ledger), func(a electric.Action) bool { return a == action })
+	_, fallen := electric.Resting(left)
+	for _, a := range fallen {
+		entries = append(entries, job.Entry{Kind: job.Undid, Body: job.Body{Action: a.String(),
+			Text: "it rested on " + action.String()}})
+	}
+	return entries
 }
 
 // setUpAll takes the ledger to a whole set-up at one touch: what a move asks for has been done.

@@ -145,16 +145,14 @@ func (a *Jobs) standing(ctx context.Context, l store.Line, until time.Time) (bay
 	if at.learnt, err = a.learnt.Experience(ctx); err != nil {
 		return b, err
 	}
-	now := at.state.Now
-	now.Learnt = at.learnt
-	as, ready, err := at.file.Assess(ctx, at.state.Seen, now, max(0, time.Until(until)))
+	as, ready, err := at.assess(ctx, max(0, time.Until(until)))
 	switch {
 	case err != nil:
 		b.Stage, b.Text = "unreadable", err.Error()
 	case !ready:
 		b.Stage, b.Text, b.pending = "open", workingWords(l), true
 	default:
-		s := a.keepStanding(ctx, at, as)
+		s := standingOf(at.state, as)
 		b.Stage, b.Text, b.Share = s.Stage, s.Text, s.Share
 	}
 	return b, nil
@@ -196,6 +194,7 @@ func (a *Jobs) startJob(c *gin.Context) {
 	case err != nil:
 		a.FailWith(c, err)
 	default:
+		a.settle(id)
 		c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d", id))
 	}
 }

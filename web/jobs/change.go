@@ -91,6 +91,7 @@ func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, 
 	case err != nil:
 		a.FailWith(c, err)
 	default:
+		a.settle(j.ID)
 		if len(meanwhile) > 0 {
 			target = withQuery(target, "others", strconv.Itoa(len(meanwhile)))
 		}

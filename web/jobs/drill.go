@@ -206,6 +206,7 @@ func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h st
 		entries = append(entries, job.Entry{Kind: job.Did, Body: job.Body{Action: words}, At: a.Now(), Who: "the last workshop"})
 	}
 	_, err = a.keep.Append(ctx, id, 1, "", func(*store.Log) ([]job.Entry, error) { return entries, nil })
+	a.settle(id)
 	return id, err
 }
 

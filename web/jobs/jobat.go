@@ -24,15 +24,6 @@ import (
 // maxToken bounds a form's token.
 const maxToken = 64
 
-// keepStanding keeps, beside a job's log, how it stands by the guide, for the lists.
-func (a *Jobs) keepStanding(ctx context.Context, j *jobAt, as *diagnose.Assessment) store.Standing {
-	s := standingOf(j.state, as)
-	if err := a.keep.PutStanding(ctx, j.ID, j.state.Last, s); err != nil {
-		a.Log.Warn("keeping how a job stands", "job", j.ID, "error", err)
-	}
-	return s
-}
-
 // standingOf words how a job stands.
 func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
 	left := float64(as.Left) / float64(max(1, as.Of))

@@ -39,9 +39,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger),
 	}
 	p.Tally = &tally{Working: !ready}
-	if ready {
-		a.keepStanding(c.Request.Context(), j, as)
-	} else {
+	if !ready {
 		p.Pending = pendingOf(c, j)
 		as = &diagnose.Assessment{}
 	}

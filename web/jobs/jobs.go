@@ -25,7 +25,7 @@ type Keeper interface {
 	Job(ctx context.Context, id int64) (store.Job, error)
 	Entries(ctx context.Context, id int64) ([]job.Entry, error)
 	LastSeq(ctx context.Context, id int64) (int, error)
-	Listen(ctx context.Context, told func(job int64))
+	Listen(ctx context.Context, told func(job int64), says func(err error))
 	Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error)
 	PutStanding(ctx context.Context, id int64, seq int, standing store.Standing) error
 	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
@@ -54,12 +54,14 @@ type Jobs struct {
 	learnt   Learnt
 	watches  *scan.Watches
 	news     *news
+	settler  *settler
 
 	Simulated []Known // vehicles that are known to answer
 }
 
 // Close leaves all vehicles, with what was commanded given back.
 func (a *Jobs) Close() {
+	a.settler.stop()
 	a.news.end()
 	a.watches.Close()
 }
@@ -73,5 +75,7 @@ func New(s *room.Shared, keep Keeper, circuits *worked.Circuits, learnt Learnt) 
 	if err != nil {
 		return nil, fmt.Errorf("jobs: %w", err)
 	}
-	return &Jobs{Room: r, keep: keep, circuits: circuits, learnt: learnt, watches: scan.NewWatches(), news: newNews()}, nil
+	a := &Jobs{Room: r, keep: keep, circuits: circuits, learnt: learnt, watches: scan.NewWatches(), news: newNews()}
+	a.beginSettling()
+	return a, nil
 }

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"ironthread/store"
 )
 
 // Whoever has a job open is told at once when somebody else writes to it: by server-sent events, each a line that there is
@@ -62,15 +64,24 @@ func (n *news) wait(id int64) (told chan struct{}, done func(), ok bool) {
 // end ends every stream, and those to come at once.
 func (n *news) end() { n.once.Do(func() { close(n.over) }) }
 
-// tell wakes whoever waits for a job.
+// tell wakes whoever waits for a job; everybody, where it is not known which.
 func (n *news) tell(id int64) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	for told := range n.waiting[id] {
-		select {
-		case told <- struct{}{}:
-		default: // it has not read the last one yet
+	wake := func(waiting map[chan struct{}]bool) {
+		for told := range waiting {
+			select {
+			case told <- struct{}{}:
+			default: // it has not read the last one yet
+			}
 		}
+	}
+	if id != store.AnyJob {
+		wake(n.waiting[id])
+		return
+	}
+	for _, waiting := range n.waiting {
+		wake(waiting)
 	}
 }
 
@@ -78,7 +89,15 @@ func (n *news) tell(id int64) {
 func (a *Jobs) EndStreams() { a.news.end() }
 
 // Listen passes on what is written anywhere, until the context ends.
-func (a *Jobs) Listen(ctx context.Context) { a.keep.Listen(ctx, a.news.tell) }
+func (a *Jobs) Listen(ctx context.Context) {
+	a.keep.Listen(ctx, a.news.tell, func(err error) {
+		if err != nil {
+			a.Log.Warn("news of other instances is cut off; it is tried again", "error", err)
+			return
+		}
+		a.Log.Info("news of other instances is here again")
+	})
+}
 
 // events streams that a job's log has grown beyond what the page saw.
 func (a *Jobs) events(c *gin.Context) {

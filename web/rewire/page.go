@@ -38,7 +38,7 @@ type wishPage struct {
 	BuildURL  string
 
 	Working  bool
-	Done, Of int32
+	Done, Of int
 	Again    string
 
 	Wish     *rewire.Wish
@@ -141,7 +141,7 @@ func (a *Rewire) answer(c *gin.Context, p *wishPage, f wishForm) error {
 		}
 	}
 	if !work.within(c.Request.Context(), a.Patience) {
-		p.Working, p.Done, p.Of, p.Again = true, work.done.Load(), work.of.Load(), "/rewire?"+c.Request.URL.RawQuery
+		p.Working, p.Done, p.Of, p.Again = true, int(work.done.Load()), int(work.of.Load()), "/rewire?"+c.Request.URL.RawQuery
 		return nil
 	}
 	if work.err != nil {

@@ -18,6 +18,7 @@ import (
 	"net/http"
 	"path"
 	"regexp"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -168,6 +169,27 @@ const (
 	safeBefore = "what was recorded before is safe"
 )
 
+// Broken is a panic that was caught: what it said, and where.
+type Broken struct {
+	Value any
+	Stack []byte
+}
+
+// Caught is a panic as an error; it is called where the panic is recovered, so that the stack is that of the panic.
+func Caught(value any) *Broken { return &Broken{value, debug.Stack()} }
+
+func (b *Broken) Error() string { return fmt.Sprintf("this could not be worked out: %v", b.Value) }
+
+// LogPanic logs an error, with the stack where it was a panic.
+func (r *Shared) LogPanic(what string, err error, about ...any) {
+	var broken *Broken
+	about = append(about, "error", err)
+	if errors.As(err, &broken) {
+		about = append(about, "stack", string(broken.Stack))
+	}
+	r.Log.Error(what, about...)
+}
+
 // FailWith words an error of the store.
 func (r *Room) FailWith(c *gin.Context, err error) {
 	switch {
@@ -179,8 +201,13 @@ func (r *Room) FailWith(c *gin.Context, err error) {
 		r.Log.Error("database", "error", err)
 		r.Fail(c, http.StatusServiceUnavailable,
 			"The database's disk is full, so nothing was recorded just now; "+safeBefore+". Make room on it.")
+	case errors.Is(err, context.Canceled) && c.Request.Context().Err() != nil: // whoever asked has gone, and reads nothing
+		c.AbortWithStatus(http.StatusServiceUnavailable)
 	case errors.Is(err, context.Canceled):
-		c.Abort() // whoever asked has gone
+		r.Fail(c, http.StatusServiceUnavailable, "That was broken off before it was worked out; "+safeBefore+". Try again in a moment.")
+	case errors.Is(err, store.ErrBusy):
+		r.Fail(c, http.StatusServiceUnavailable, "So much is being worked out just now that no more is begun; "+safeBefore+
+			". Try again in a moment.")
 	case errors.Is(err, context.DeadlineExceeded):
 		r.Fail(c, http.StatusServiceUnavailable,
 			"That took too long, so nothing was recorded just now; "+safeBefore+". Try again in a moment.")
@@ -189,7 +216,7 @@ func (r *Room) FailWith(c *gin.Context, err error) {
 		r.Fail(c, http.StatusServiceUnavailable,
 			"The database cannot be reached, so nothing was recorded just now; "+safeBefore+". Try again in a moment.")
 	default:
-		r.Log.Error("request", "path", c.Request.URL.Path, "error", err)
+		r.LogPanic("request", err, "path", c.Request.URL.Path)
 		r.Fail(c, http.StatusInternalServerError, "Something went wrong here; "+safeBefore+".")
 	}
 }

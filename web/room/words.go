@@ -30,12 +30,17 @@ func funcs(files *Static) template.FuncMap {
 		"one":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 		"fine":     func(p float64) string { return fmt.Sprintf("%.1f %%", 100*p) },
 		"money":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
-		"share":    func(done, of int) float64 { return float64(done) / math.Max(1, float64(of)) },
+		"share":    share,
 		"times":    timesWords,
 		"token":    newToken,
 		"clicks":   func() []string { return []string{"click", "nothing"} },
 		"pair":     func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}
+}
+
+// share is a part of a whole, between nought and one.
+func share(done, of int) float64 {
+	return math.Max(0, math.Min(1, float64(done)/math.Max(1, float64(of))))
 }
 
 // initials are the first letters of a name's first two words.

@@ -74,10 +74,11 @@ type Circuit struct {
 }
 
 func (w *Circuit) close() {
-	w.answers.stop()
-	if w.Guide != nil {
-		w.Guide.Close()
-	}
+	w.answers.letGo(func() {
+		if w.Guide != nil {
+			w.Guide.Close()
+		}
+	})
 }
 
 // File is one harness file: its circuit worked out, and its drawing.

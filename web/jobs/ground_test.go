@@ -1,0 +1,267 @@
+package jobs_test
+
+import (
+	"context"
+	"math/rand/v2"
+	"net/http"
+	"slices"
+	"strconv"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/job"
+	"ironthread/core/probe"
+	"ironthread/demo/demotest"
+	"ironthread/library"
+	"ironthread/soak"
+	"ironthread/store"
+	"ironthread/web"
+	"ironthread/web/webtest"
+)
+
+// A plug that goes back on its part takes along what rested on the part's own pins, and says so; a log of old in which only
+// the plug was taken back opens all the same.
+func TestWhatRestsOnAPartGoesWithIt(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f5-two-windings", "no low")
+	for _, action := range []string{"M1 unplugged", "pack M1.L' M1.C'"} {
+		require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", action).Code, action)
+	}
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", "M1 unplugged", "undo", "1").Code)
+	page := w.Get(j)
+	require.Equal(t, http.StatusOK, page.Code)
+	webtest.Says(t, page.Body.String(), "no longer: pack M1.L' M1.C'")
+	webtest.Says(t, page.Body.String(), "it rested on M1 unplugged")
+
+	old := w.NewJobOn("f5-two-windings", "no low")
+	_, err := w.Keep.Append(t.Context(), webtest.ID(t, old), 1, "", func(*store.Log) ([]job.Entry, error) {
+		var list []job.Entry
+		for _, e := range []job.Entry{{Kind: job.Did, Body: job.Body{Action: "M1 unplugged"}},
+			{Kind: job.Did, Body: job.Body{Action: "pack M1.L' M1.C'"}}, {Kind: job.Undid, Body: job.Body{Action: "M1 unplugged"}}} {
+			e.Who = "Oda"
+			list = append(list, e)
+		}
+		return list, nil
+	})
+	require.NoError(t, err)
+	for _, path := range []string{"", "/why", "/verify", "/drive", "/report", "/more", "/scan"} {
+		assert.Equal(t, http.StatusOK, w.Get(old+path).Code, path)
+	}
+	require.Equal(t, http.StatusSeeOther, w.Post(old+"/setup", "action", "M1 unplugged").Code, "and it goes on")
+}
+
+// counting counts what pages have written.
+type counting struct {
+	*store.Store
+	written atomic.Int64
+}
+
+func (k *counting) PutStanding(ctx context.Context, id int64, seq int, s store.Standing) error {
+	k.written.Add(1)
+	return k.Store.PutStanding(ctx, id, seq, s)
+}
+
+func (k *counting) Append(ctx context.Context, id int64, saw int, token string, d store.Decide) ([]job.Entry, error) {
+	k.written.Add(1)
+	return k.Store.Append(ctx, id, saw, token, d)
+}
+
+// What is read is not written: pages that are looked at, again and again, leave the database as it is. An entry has it
+// worked out how the job stands, once.
+func TestWhatIsReadIsNotWritten(t *testing.T) {
+	keep := &counting{Store: demotest.Open(t)}
+	app, err := web.New(keep, webtest.Options())
+	require.NoError(t, err)
+	t.Cleanup(app.Close)
+	w := &webtest.Workshop{T: t, App: app, Handler: app.Handler(), Keep: keep.Store}
+	j := w.JobNamed("Gritter 6")
+	for range 2 {
+		for _, path := range []string{"/", j, j + "/why", j + "/verify", j + "/report", j + "/drive", j + "?state=low"} {
+			require.Equal(t, http.StatusOK, w.Get(path).Code, path)
+		}
+	}
+	assert.Zero(t, keep.written.Load())
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/note", "text", "salt").Code)
+	soak.Await(t, "the entry, and how the job stands", func() bool { return keep.written.Load() == 2 })
+}
+
+// Whatever is done to a car and taken back, in whatever order, the job's pages answer, and in the end everything can be put
+// back: seeded sequences of two hundred set-up actions, undos, bench tests and strikes on each circuit of the library. In every
+// run one each, with all pages of the job every twentieth step on one circuit and at the end on every seventh; in the soak a
+// hundred each, with all pages everywhere.
+func TestTheLedgerCanAlwaysBePutBack(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	entries, err := library.All()
+	require.NoError(t, err)
+	sequences := 1
+	if soak.Whole() {
+		sequences = 100
+	}
+	w := webtest.Open(t)
+	for k, e := range entries {
+		for n := range sequences {
+			often, last := soak.Whole() || e.Name == "f10-speed-controller", soak.Whole() || k%7 == 0
+			(&walk{w, t, rand.New(rand.NewPCG(uint64(n), uint64(len(e.Name)))), e.Circuit, w.NewJobOn(e.Name, "a long day")}).walk(often, last)
+		}
+	}
+}
+
+// walk is somebody who does this and that to a car.
+type walk struct {
+	w       *webtest.Workshop
+	t       *testing.T
+	r       *rand.Rand
+	circuit *harness.Circuit
+	job     string
+}
+
+func (x *walk) walk(often, last bool) {
+	x.t.Helper()
+	for n := range 200 {
+		x.step()
+		if often && n%20 == 19 {
+			x.pages()
+		}
+	}
+	for _, lasts := range [2]bool{false, true} { // what lasts (a part renewed) is taken back, too
+		for holds := x.holds(); len(holds) > 0; holds = x.holds() {
+			action := holds[0]
+			if lasts != action.Lasts() {
+				break
+			}
+			r := x.w.Post(x.job+"/setup", "action", action.String(), "undo", "1")
+			require.Equal(x.t, http.StatusSeeOther, r.Code, "%s: %s: %s", x.job, action, webtest.Notice(r.Body.String()))
+		}
+	}
+	for holds := x.holds(); len(holds) > 0; holds = x.holds() {
+		r := x.w.Post(x.job+"/setup", "action", holds[0].String(), "undo", "1")
+		require.Equal(x.t, http.StatusSeeOther, r.Code, "%s: %s: %s", x.job, holds[0], webtest.Notice(r.Body.String()))
+	}
+	if last {
+		x.pages()
+	}
+}
+
+// folded is how the job stands, by its log.
+func (x *walk) folded() *job.State {
+	entries, err := x.w.Keep.Entries(x.t.Context(), webtest.ID(x.t, x.job))
+	require.NoError(x.t, err)
+	return job.Fold(x.circuit, entries)
+}
+
+func (x *walk) holds() []electric.Action { return x.folded().Ledger }
+
+func (x *walk) pick(n int) int { return x.r.IntN(n) }
+
+// action is some set-up action, one that cannot be among them.
+func (x *walk) action() string {
+	part := x.circuit.Parts[x.pick(len(x.circuit.Parts))]
+	pin := func() string {
+		pins := part.Pins()
+		if len(pins) == 0 {
+			return part.Name
+		}
+		return pins[x.pick(len(pins))].String()
+	}
+	other := x.circuit.Parts[x.pick(len(x.circuit.Parts))]
+	switch x.pick(9) {
+	case 0, 1, 2:
+		if verb := electric.DetachVerb(part.Kind()); verb != "" {
+			return part.Name + " " + string(verb)
+		}
+		return "engine running"
+	case 3:
+		return "jumper " + pin() + " " + pin()
+	case 4:
+		return "pack " + pin() + "' " + pin() + "'"
+	case 5:
+		return []string{"ground ", "feed "}[x.pick(2)] + pin()
+	case 6:
+		return "swapped " + part.Name + " " + other.Name
+	case 7:
+		return []string{part.Name + " cleaned", "sensor " + part.Name + " replaced 330", "engine off", "engine cranking", "coolant 96"}[x.pick(5)]
+	}
+	if x.pick(8) > 0 { // a repair has the evidence weighed
+		return "key on"
+	}
+	return part.Name + " " + []string{"renewed", "renewed used"}[x.pick(2)]
+}
+
+func (x *walk) step() {
+	post := func(path string, form ...string) {
+		r := x.w.Post(x.job+path, form...)
+		require.Contains(x.t, []int{http.StatusSeeOther, http.StatusUnprocessableEntity}, r.Code, "%s%s %v: %.300s", x.job, path, form,
+			webtest.Notice(r.Body.String()))
+	}
+	switch k := x.pick(100); {
+	case k < 50:
+		action := x.action()
+		for range 30 { // mostly one that can be: what is refused has the whole page shown again
+			if _, err := electric.ParseAction(x.circuit, action); err == nil && !slices.ContainsFunc(x.holds(), func(a electric.Action) bool {
+				return a.String() == action
+			}) {
+				break
+			}
+			action = x.action()
+		}
+		post("/setup", "action", action)
+	case k < 72:
+		if holds := x.holds(); len(holds) > 0 {
+			post("/setup", "action", holds[x.pick(len(holds))].String(), "undo", "1")
+		}
+	case k < 96:
+		list := slices.DeleteFunc(x.folded().Beads, func(b job.Bead) bool { return b.StruckOut || b.Kind == job.Opened })
+		if len(list) > 0 {
+			post("/strike", "seq", strconv.Itoa(list[x.pick(len(list))].Seq))
+		}
+	default:
+		post("/seen", x.seen()...)
+	}
+}
+
+// seen is a test around some part, on the bench among others, with some answer.
+func (x *walk) seen() []string {
+	if relays := x.circuit.OfKind(harness.KindRelay); len(relays) > 0 && x.pick(2) == 0 {
+		form := []string{"do", string(probe.Ohms), "bench", relays[x.pick(len(relays))].Name, "between", "86", "between", "85", "reading", "85"}
+		if x.pick(2) == 0 {
+			form = append(form, "energised", "1")
+		}
+		return form
+	}
+	var tests []probe.Test
+	for len(tests) == 0 {
+		tests = probe.Around(x.circuit, x.holds(), x.circuit.Parts[x.pick(len(x.circuit.Parts))])
+	}
+	t := tests[x.pick(len(tests))]
+	form := []string{"do", string(t.Do), "state", t.State.Name}
+	for _, f := range [][2]string{{"at", t.At.String()}, {"from", t.From.String()}, {"with", t.With}, {"part", t.Part}} {
+		if f[1] != "" {
+			form = append(form, f[0], f[1])
+		}
+	}
+	for _, a := range t.Setup {
+		form = append(form, "setup", a.String())
+	}
+	switch kind := probe.Of(t.Do).(type) {
+	case probe.Worded:
+		words := kind.Words(t)
+		return append(form, "word", words[x.pick(len(words))])
+	case probe.Seen:
+		return append(form, "fan-M1", []string{"stopped", "slow", "fast"}[x.pick(3)])
+	}
+	return append(form, "reading", []string{"0.4", "12.1", "OL", "85"}[x.pick(4)])
+}
+
+func (x *walk) pages() {
+	for _, path := range []string{"", "/why", "/verify", "/drive", "/report", "/more", "/believe", "/scan"} {
+		r := x.w.Get(x.job + path)
+		require.Equal(x.t, http.StatusOK, r.Code, "%s%s: %.300s", x.job, path, webtest.Notice(r.Body.String()))
+	}
+}
