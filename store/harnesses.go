@@ -20,6 +20,7 @@ type Harness struct {
 	Title    string    `db:"title"`
 	Source   string    `db:"source"`
 	MadeAt   time.Time `db:"made_at"`
+	Shipped  bool      `db:"shipped"` // this text came with the application
 	Record   Record    `db:"record"`
 }
 
@@ -32,7 +33,7 @@ type Record struct {
 }
 
 const selectHarness = `
-	SELECT h.id, h.name, r.id AS revision, r.number, h.revision_id AS newest, r.title, r.source, r.made_at,
+	SELECT h.id, h.name, r.id AS revision, r.number, h.revision_id AS newest, r.title, r.source, r.made_at, r.shipped,
 		coalesce(h.record_id, 0) AS "record.id", coalesce(o.number, 0) AS "record.number",
 		h.record_by AS "record.by", h.record_at AS "record.at"
 	FROM harnesses h LEFT JOIN harness_revisions o ON o.id = h.record_id JOIN harness_revisions r ON r.id = `
@@ -172,6 +173,19 @@ func (s *Store) AddHarness(ctx context.Context, name, title, source string) (Har
 // ErrChanged: it is not, somebody else has saved meanwhile; ErrNotFound: there is no harness of that
 // name. Every job stays with the revision it is pinned to.
 func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error {
+	return s.ReviseAs(ctx, Reviser{}, name, saw, title, source)
+}
+
+// Reviser is who saves a revision, in a workshop in which people sign in; the zero Reviser is nobody in particular, in one
+// where they do not.
+type Reviser struct {
+	Name string
+	Lead bool
+}
+
+// ReviseAs is ReviseHarness by somebody. What a lead saves is of record at once. What a technician saves is not: jobs go by the
+// revision that was there before, until a lead makes the new one that of record.
+func (s *Store) ReviseAs(ctx context.Context, by Reviser, name string, saw int64, title, source string) error {
 	return s.inTx(ctx, "saving the harness", func(ctx context.Context, tx *sqlx.Tx) error {
 		var h struct {
 			ID     int64  `db:"id"`
@@ -196,7 +210,14 @@ func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title
 		}
 		before, _ := harness.SplitPlaces(h.Source)
 		after, _ := harness.SplitPlaces(source)
-		if before != after {
+		switch {
+		case before != after && by.Lead:
+			_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = revision_id, record_by = $2, record_at = now() WHERE id = $1`, h.ID, by.Name)
+			return wrap("saving the harness", err)
+		case before != after && by.Name != "":
+			_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = coalesce(record_id, $2) WHERE id = $1`, h.ID, saw)
+			return wrap("saving the harness", err)
+		case before != after:
 			return nil
 		}
 		// Only parts of the drawing have been moved: what was of record still is.
@@ -221,16 +242,78 @@ func (s *Store) MakeRecord(ctx context.Context, name string, revision int64, who
 	return nil
 }
 
-// DeleteHarness takes a harness out of the library. Jobs keep the revision that they are pinned to.
-func (s *Store) DeleteHarness(ctx context.Context, name string) error {
+// SetAside takes a harness out of the library, from where it can be put back. Jobs keep the revision that they are pinned to,
+// and drills find it all the same.
+func (s *Store) SetAside(ctx context.Context, name string) error {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
 	done, err := s.db.ExecContext(ctx, `UPDATE harnesses SET deleted_at = now() WHERE name = $1 AND deleted_at IS NULL`, name)
 	if err != nil {
-		return wrap("deleting a harness", err)
+		return wrap("setting a harness aside", err)
 	}
 	if n, err := done.RowsAffected(); err != nil || n == 0 {
 		return fmt.Errorf("harness %q: %w", name, ErrNotFound)
 	}
 	return nil
+}
+
+// Aside is a harness that has been set aside.
+type Aside struct {
+	ID    int64     `db:"id"`
+	Name  string    `db:"name"`
+	Title string    `db:"title"`
+	At    time.Time `db:"at"`
+}
+
+// mostAside bounds how many that were set aside are listed, the latest first; the others stay in the database.
+const mostAside = 30
+
+// SetAsides lists harnesses that have been set aside, the latest first.
+func (s *Store) SetAsides(ctx context.Context) ([]Aside, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []Aside
+	err := s.db.SelectContext(ctx, &list, `SELECT h.id, h.name, r.title, h.deleted_at AS at FROM harnesses h
+		JOIN harness_revisions r ON r.id = h.revision_id WHERE h.deleted_at IS NOT NULL ORDER BY h.deleted_at DESC, h.id DESC LIMIT $1`, mostAside)
+	return list, wrap("listing what was set aside", err)
+}
+
+// PutBack puts a harness that was set aside back into the library; ErrChanged where another goes by its name now.
+func (s *Store) PutBack(ctx context.Context, id int64) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	done, err := s.db.ExecContext(ctx, `UPDATE harnesses SET deleted_at = NULL WHERE id = $1 AND deleted_at IS NOT NULL`, id)
+	switch {
+	case isCode(err, taken):
+		return ErrChanged
+	case err != nil:
+		return wrap("putting a harness back", err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return fmt.Errorf("harness %d: %w", id, ErrNotFound)
+	}
+	return nil
+}
+
+// HarnessEver finds a harness by name, one that has been set aside too: what is in the library goes before.
+func (s *Store) HarnessEver(ctx context.Context, name string) (Harness, error) {
+	return s.oneHarness(ctx, fmt.Sprintf("harness %q", name),
+		selectHarness+`h.revision_id WHERE h.name = $1 ORDER BY h.deleted_at IS NOT NULL, h.id DESC LIMIT 1`, name)
+}
+
+// JobsOn counts the jobs that go by each harness, of whichever revision, by the harness's number.
+func (s *Store) JobsOn(ctx context.Context) (map[int64]int, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var list []struct {
+		ID   int64 `db:"harness_id"`
+		Jobs int   `db:"jobs"`
+	}
+	err := s.db.SelectContext(ctx, &list, `SELECT r.harness_id, count(*) AS jobs FROM jobs j JOIN harness_revisions r ON r.id = j.revision_id
+		GROUP BY r.harness_id`)
+	of := make(map[int64]int, len(list))
+	for _, l := range list {
+		of[l.ID] = l.Jobs
+	}
+	return of, wrap("counting jobs", err)
 }

@@ -261,6 +261,16 @@ func (s *Store) OpenRevisions(ctx context.Context, most int) ([]string, error) {
 // OpenJob adds a job and the first entry of its log, the complaint; the job goes by the harness's revision of
 // record, or by its newest. token is that of the form, empty for none.
 func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string) (int64, error) {
+	return s.openJob(ctx, vehicle, harnessID, title, who, at, token, false)
+}
+
+// OpenDrill is OpenJob on a circuit that may have been set aside: drills go by it all the same.
+func (s *Store) OpenDrill(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string) (int64, error) {
+	return s.openJob(ctx, vehicle, harnessID, title, who, at, token, true)
+}
+
+func (s *Store) openJob(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string,
+	aside bool) (int64, error) {
 	var id int64
 	err := s.inTx(ctx, "opening a job", func(ctx context.Context, tx *sqlx.Tx) error {
 		if err := use(ctx, tx, token); err != nil {
@@ -268,7 +278,7 @@ func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, wh
 		}
 		var revision int64
 		err := tx.GetContext(ctx, &revision, `SELECT coalesce(record_id, revision_id) FROM harnesses
-			WHERE id = $1 AND deleted_at IS NULL FOR SHARE`, harnessID)
+			WHERE id = $1 AND (deleted_at IS NULL OR $2) FOR SHARE`, harnessID, aside)
 		if noRows(err) {
 			return fmt.Errorf("the harness of the job: %w", ErrNotFound)
 		}

@@ -123,7 +123,7 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 		"stands":  func() error { return s.PutStanding(ctx, id, 1, store.Standing{}) },
 		"healthy": func() error { return s.Healthy(ctx) },
 		"old":     func() error { _, err := s.Revision(ctx, 1); return err },
-		"delete":  func() error { return s.DeleteHarness(ctx, "twin") },
+		"delete":  func() error { return s.SetAside(ctx, "twin") },
 		"last":    func() error { _, err := s.LastSeq(ctx, id); return err },
 		"append":  func() error { _, err := s.Append(ctx, id, 1, "", write(note("x"))); return err },
 		"open":    func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now(), ""); return err },

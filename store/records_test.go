@@ -172,7 +172,7 @@ func TestAJobIsPinnedToItsRevision(t *testing.T) {
 	back, err := s.Job(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, at.Revision, back.Revision)
-	require.NoError(t, s.DeleteHarness(ctx, "twin"))
+	require.NoError(t, s.SetAside(ctx, "twin"))
 	gone, err := s.Job(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, circuit, gone.Source, "deleted from the library, kept for its jobs")

@@ -113,8 +113,8 @@ func (o *outage) Revision(ctx context.Context, id int64) (store.Harness, error) 
 	return through(o, func() (store.Harness, error) { return o.Store.Revision(ctx, id) })
 }
 
-func (o *outage) ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error {
-	_, err := through(o, func() (int, error) { return 0, o.Store.ReviseHarness(ctx, name, saw, title, source) })
+func (o *outage) ReviseAs(ctx context.Context, by store.Reviser, name string, saw int64, title, source string) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.ReviseAs(ctx, by, name, saw, title, source) })
 	return err
 }
 
@@ -122,8 +122,8 @@ func (o *outage) AddHarness(ctx context.Context, name, title, source string) (st
 	return through(o, func() (store.Harness, error) { return o.Store.AddHarness(ctx, name, title, source) })
 }
 
-func (o *outage) DeleteHarness(ctx context.Context, name string) error {
-	_, err := through(o, func() (int, error) { return 0, o.Store.DeleteHarness(ctx, name) })
+func (o *outage) SetAside(ctx context.Context, name string) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.SetAside(ctx, name) })
 	return err
 }
 

@@ -10,11 +10,11 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // Sheet is one question.
@@ -116,7 +116,7 @@ func (s *Sheet) Work(typed func(key string) string) (*Result, error) {
 		case text == "":
 			v.figures[f.Key] = math.NaN() // not known
 		default:
-			x, err := strconv.ParseFloat(strings.ReplaceAll(text, ",", "."), 64)
+			x, err := units.Figure(text)
 			if err != nil || math.IsNaN(x) {
 				return nil, fmt.Errorf("%s: %q is no figure", f.Label, harness.Clipped(text, 20))
 			}
@@ -141,7 +141,7 @@ const mostSupply = 60.0
 func numbers(text string) ([]float64, error) {
 	var list []float64
 	for _, w := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == ' ' || r == '\n' || r == '\t' }) {
-		x, err := strconv.ParseFloat(strings.TrimSuffix(w, "Ω"), 64)
+		x, err := units.Figure(strings.TrimSuffix(w, "Ω"))
 		if err != nil || math.IsNaN(x) || x < 0 || x > 1e7 {
 			return nil, fmt.Errorf("%q is no figure", harness.Clipped(w, 20))
 		}

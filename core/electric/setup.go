@@ -8,6 +8,7 @@ import (
 
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // Action is one thing done to the car that holds until undone: a relay out, a fan unplugged,
@@ -232,7 +233,7 @@ func parseStandIn(c *harness.Circuit, w []string) (Action, error) {
 		return a, fmt.Errorf("%s is no sensor", w[0])
 	}
 	a.Part = part.Name
-	ohms, err := strconv.ParseFloat(strings.TrimSuffix(w[2], "Ω"), 64)
+	ohms, err := units.Figure(strings.TrimSuffix(w[2], "Ω"))
 	if err != nil || !(ohms >= leastStandIn && ohms <= mostStandIn) {
 		return a, fmt.Errorf("%q is no resistance for a stand-in (%g to %g Ω)", w[2], leastStandIn, mostStandIn)
 	}

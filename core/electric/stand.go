@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // How the vehicle stands: what the engine and the key do, whether the air conditioning is asked for, how hot the
@@ -132,6 +133,17 @@ func Under(s *harness.State, setup []Action) *harness.State {
 	return &under
 }
 
+// EngineUnder is what the engine does in a state, as the set-up has it.
+func EngineUnder(s *harness.State, setup []Action) string {
+	switch under := Under(s, setup); {
+	case under.Cranking:
+		return EngineCranking
+	case under.Running:
+		return EngineRunning
+	}
+	return EngineOff
+}
+
 // parseStand reads "engine running", "ac on" and "coolant 104".
 func parseStand(w []string) (Action, error) {
 	a, s := Action{Verb: Verb(w[0]), Runs: w[1]}, standOf(Verb(w[0]))
@@ -144,7 +156,7 @@ func parseStand(w []string) (Action, error) {
 		}
 		return a, nil
 	}
-	v, err := strconv.ParseFloat(a.Runs, 64)
+	v, err := units.Figure(a.Runs)
 	if len(w) != 2 || err != nil || !(v >= s.low && v <= s.high) {
 		return a, fmt.Errorf("%s is a figure from %g to %g %s", s.verb, s.low, s.high, s.unit)
 	}

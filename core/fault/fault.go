@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // On is what a fault is on.
@@ -252,7 +253,7 @@ func withWords(f Fault, table []Entry, rest, what string) (Fault, error) {
 		case e.Figure == "":
 			return f, fmt.Errorf("nothing is expected after %q, not %q", e.Words, after)
 		}
-		v, err := strconv.ParseFloat(after, 64)
+		v, err := units.Figure(after)
 		if err != nil || !(v > 0 && v < 1e9) {
 			return f, fmt.Errorf("%q is no figure in %s", after, e.Figure)
 		}

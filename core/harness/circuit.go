@@ -11,10 +11,11 @@ import (
 	"fmt"
 	"slices"
 	"sort"
-	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/units"
 )
 
 // Circuit is one harness file. Parts, wires, states and rules keep the order of the file.
@@ -43,7 +44,7 @@ func supplyVolts(key string, at *float64) field {
 	f := number(key, at, 1, mostVolts)
 	read := f.read
 	f.read = func(r *reader, n *yaml.Node, where string) {
-		if v, err := strconv.ParseFloat(n.Value, 64); err == nil && v > mostVolts {
+		if v, err := units.Figure(n.Value); err == nil && v > mostVolts {
 			r.fail(n, where, "%s is %s V: mains and high-voltage work belongs to licensed people; here a supply has up to %d V", key, n.Value,
 				mostVolts)
 			return

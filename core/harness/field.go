@@ -2,13 +2,14 @@ package harness
 
 import (
 	"fmt"
-	"math"
 	"sort"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/units"
 )
 
 // field binds one key of the file to one place in memory, both ways. Every kind lists its
@@ -197,11 +198,10 @@ func listWords[T ~string](options []T) string {
 
 // parseFigure reads a plain decimal figure.
 func parseFigure(s string) (float64, error) {
-	v, err := strconv.ParseFloat(s, 64)
-	if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
-		return 0, fmt.Errorf("%q is not a figure", s)
+	if strings.Contains(s, ",") { // in a file a comma parts two things
+		return 0, fmt.Errorf("%q is not a figure; write a point", s)
 	}
-	return v, nil
+	return units.Figure(s)
 }
 
 // named binds a mapping of names to small mappings, in the order of the file.

@@ -37,6 +37,13 @@ func (r *reader) parts(n *yaml.Node) {
 			r.fail(k, "parts", "%q is no name for a part: letters, figures, _ and /, beginning with a letter", k.Value)
 			return
 		}
+		for _, o := range r.circuit.Parts {
+			if strings.EqualFold(o.Name, k.Value) {
+				r.fail(k, k.Value, "%s stands in line %d already: two parts whose names differ in large and small letters alone are taken for each other",
+					o.Name, o.Line)
+				return
+			}
+		}
 		if p := r.part(k, v); p != nil {
 			r.circuit.Parts = append(r.circuit.Parts, p)
 		}

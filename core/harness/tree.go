@@ -3,6 +3,7 @@ package harness
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -24,11 +25,22 @@ func (r *reader) fail(n *yaml.Node, where, format string, args ...any) {
 }
 
 // plainTree refuses what a harness does not use: aliases (a cycle of them never ends),
+// Printable tells whether a text is one that a page and a paper can show as it was typed: no control signs but new lines and
+// tabs, and none that turns the direction of writing, behind which another text could hide.
+func Printable(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsFunc(s, func(r rune) bool {
+		return r < ' ' && r != '\n' && r != '\t' || r == 0x7F || r >= 0x80 && r < 0xA0 || r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069
+	})
+}
+
 // anchors and deep nesting.
 func (r *reader) plainTree(n *yaml.Node, depth int) bool {
 	switch {
 	case n.Kind == yaml.AliasNode || n.Anchor != "":
 		r.fail(n, "", "anchors and aliases (& and *) are not used in a harness file; write the value out")
+		return false
+	case n.Kind == yaml.ScalarNode && !Printable(n.Value):
+		r.fail(n, "", "this holds signs that cannot be printed (a NUL, or one that turns the direction of writing)")
 		return false
 	case depth > 8:
 		r.fail(n, "", "nested too deeply for a harness file")

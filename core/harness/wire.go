@@ -166,7 +166,7 @@ func (w *Wire) takeSize(word string) (bool, error) {
 	if m == nil {
 		return false, nil
 	}
-	f, err := strconv.ParseFloat(m[1], 64)
+	f, err := units.Figure(m[1])
 	size := Size{Figure: f, AWG: m[2] == "AWG"}
 	if err != nil || !(size.SquareMM() >= 0.01 && size.SquareMM() <= 500) {
 		return false, fmt.Errorf("%q: a size lies between 0.01 and 500 mm²", word)
@@ -180,7 +180,7 @@ func (w *Wire) takeLength(word string) (bool, error) {
 	if m == nil {
 		return false, nil
 	}
-	f, err := strconv.ParseFloat(m[1], 64)
+	f, err := units.Figure(m[1])
 	length := Length{Figure: f, Feet: m[2] == "ft"}
 	if err != nil || !(length.Metres() >= 0.001 && length.Metres() <= 200) {
 		return false, fmt.Errorf("%q: a length lies between 1 mm and 200 m", word)

@@ -16,7 +16,9 @@ import (
 func (w *writer) setupSteps(from, to []electric.Action) []string {
 	var steps []string
 	for _, a := range from {
-		if !slices.Contains(to, a) {
+		// An engine that the state itself runs is not stopped first.
+		runsOn := a.Verb == electric.Engine && w.test.State != nil && electric.EngineUnder(w.test.State, to) != electric.EngineOff
+		if !slices.Contains(to, a) && !runsOn {
 			steps = append(steps, capital(w.undo(a))+".")
 		}
 	}

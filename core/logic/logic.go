@@ -13,6 +13,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 )
 
 // Row is one condition.
@@ -272,7 +273,7 @@ func (t *Table) add(m *electric.Model, n *electric.Network, words string, s *har
 	for _, o := range t.Outputs {
 		row.Volts[o.Pin] = "floats"
 		if v := p.Pins[o.Pin]; v != nil {
-			row.Volts[o.Pin] = fmt.Sprintf("%.1f V", *v)
+			row.Volts[o.Pin] = probe.FormatVolts(*v)
 		}
 	}
 	t.Rows = append(t.Rows, row)

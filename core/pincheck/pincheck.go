@@ -17,6 +17,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // Check is one controller's plug against one set-up.
@@ -212,7 +213,7 @@ func ParseEntry(text string) (Entry, error) {
 	if k, found := strings.CutSuffix(word, "k"); found {
 		word, factor = k, 1000
 	}
-	ohms, err := strconv.ParseFloat(strings.TrimSpace(strings.ReplaceAll(strings.TrimSuffix(word, "ω"), ",", ".")), 64)
+	ohms, err := units.Figure(strings.TrimSuffix(word, "ω"))
 	if err != nil || !(ohms >= 0 && ohms*factor <= 1e7) {
 		return Entry{}, fmt.Errorf("%q is no reading: beeps, silent, OL, or ohms", harness.Clipped(text, 20))
 	}

@@ -79,7 +79,7 @@ type Table struct {
 	relayAt  map[string]int
 	history  []history
 	budget   *Budget
-	progress progress
+	progress atomic.Pointer[progress]
 }
 
 // history is what has blown on a suspect's cars once each state has been run with everything
@@ -138,28 +138,35 @@ func (t *Table) bytesOf() int64 {
 	return int64(4*figures + Cars*len(t.states)*(t.pins+16*t.fans+8) + 3*len(t.states)*t.pins)
 }
 
-// progress counts the suspects whose figures are being made.
-type progress struct{ done, of atomic.Int64 }
+// progress counts the suspects whose figures one piece of work makes. Several may be on their way at once: each counts its own.
+type progress struct {
+	done atomic.Int64
+	of   int
+}
 
 // Progress tells how many suspects of how many have been foretold in the set-up being worked on; it
-// does not wait.
+// does not wait. Where several pieces of work are on their way it tells of the one begun last.
 func (t *Table) Progress() (done, of int) {
-	return int(t.progress.done.Load()), int(t.progress.of.Load())
+	p := t.progress.Load()
+	if p == nil {
+		return 0, 0
+	}
+	return int(p.done.Load()), p.of
 }
 
 // each does independent pieces of work on all cores; a panic in one is the caller's error, and so is
 // that nobody waits any more.
 func (t *Table) each(ctx context.Context, list []int, work func(i int) error) error {
+	own := &progress{of: len(list)}
 	if len(list) > 0 {
-		t.progress.done.Store(0)
-		t.progress.of.Store(int64(len(list)))
+		t.progress.Store(own)
 	}
 	one := func(i int) (err error) {
 		defer func() {
 			if p := recover(); p != nil {
 				err = fmt.Errorf("predict: %s: %v", t.suspects[i].Name, p)
 			}
-			t.progress.done.Add(1)
+			own.done.Add(1)
 		}()
 		if err := ctx.Err(); err != nil {
 			return err

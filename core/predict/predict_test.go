@@ -2,6 +2,8 @@ package predict_test
 
 import (
 	"context"
+	"runtime"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,5 +80,34 @@ func TestNothingIsMadeForNobody(t *testing.T) {
 	require.ErrorIs(t, err, context.Canceled)
 	for _, f := range of {
 		assert.Nil(t, f)
+	}
+}
+
+// Two pieces of work at once: what is told of how far it is never counts the one's suspects against the other's.
+func TestProgressCountsItsOwn(t *testing.T) {
+	table, _, suspects := tableOf(t, predict.NewBudget(predict.DefaultBytes))
+	which := make([]int, len(suspects))
+	for i := range which {
+		which[i] = i
+	}
+	var all sync.WaitGroup
+	for n, list := range [][]int{which, which[:3], which[:5]} {
+		all.Go(func() {
+			page, err := table.Page([]electric.Action{{Verb: electric.Engine, Runs: electric.Engines[n]}})
+			assert.NoError(t, err)
+			assert.NoError(t, page.Need(t.Context(), list, make([]predict.Blown, len(suspects)), make([]*predict.Figures, len(suspects))))
+		})
+	}
+	ended := make(chan struct{})
+	go func() { all.Wait(); close(ended) }()
+	for {
+		done, of := table.Progress()
+		assert.LessOrEqual(t, done, of)
+		select {
+		case <-ended:
+			return
+		default:
+			runtime.Gosched()
+		}
 	}
 }

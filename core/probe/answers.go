@@ -3,6 +3,7 @@ package probe
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -198,15 +199,25 @@ func (o *Observation) Sound() error {
 	if err := o.checkFigures(); err != nil {
 		return err
 	}
-	texts := []string{o.State, o.Engine, o.Key, o.AC, o.At, o.From, o.With, o.Lamp, o.LED, o.Relay, o.Felt, o.Turned, o.Looked, o.Wiggled,
-		o.Found, o.Bench}
-	texts = append(append(texts, o.Setup...), o.Between...)
-	lists := max(len(o.Setup), len(o.Between), len(o.Fans))
-	if o.Codes != nil {
-		lists = max(lists, len(*o.Codes))
-	}
-	for fan, word := range o.Fans {
-		texts = append(texts, fan, word)
+	// Every text and every list of the observation, whichever kinds of reading there are.
+	var texts []string
+	lists := 0
+	for at, all := 0, reflect.ValueOf(o).Elem(); at < all.NumField(); at++ {
+		switch v := all.Field(at).Interface().(type) {
+		case string:
+			texts = append(texts, v)
+		case []string:
+			texts, lists = append(texts, v...), max(lists, len(v))
+		case *[]string:
+			if v != nil {
+				texts, lists = append(texts, *v...), max(lists, len(*v))
+			}
+		case map[string]string:
+			lists = max(lists, len(v))
+			for key, word := range v {
+				texts = append(texts, key, word)
+			}
+		}
 	}
 	tooLong := func(s string) bool { return len(s) > maxWords || !utf8.ValidString(s) || strings.ContainsRune(s, 0) }
 	if lists > maxListed || slices.ContainsFunc(texts, tooLong) {

@@ -80,7 +80,7 @@ func (amps) Unit() *Unit                                { return &InAmps }
 func (amps) Reading(o *Observation) **Reading           { return &o.Amps }
 func (amps) Means(r *Reading) float64                   { return r.orElse(math.NaN()) }
 func (amps) Scaled(v float64) float64                   { return math.Abs(Meter(v)) } // a clamp is laid on either way round
-func (amps) Spell(v float64) string                     { return fmt.Sprintf("%.1f A", v) }
+func (amps) Spell(v float64) string                     { return FormatAmps(v) }
 func (amps) Fineness(Test) Fineness                     { return clampFine }
 func (amps) Display(v float64) *Reading                 { return shown(math.Abs(v), !math.IsNaN(v)) }
 func (amps) good(r *Reading) *Good                      { return &Good{Amps: r} }

@@ -32,7 +32,7 @@ func (g *Good) String() string {
 	case g.Volts != nil:
 		return FormatVolts(g.Volts.Figure)
 	case g.Amps != nil:
-		return fmt.Sprintf("%.1f A", g.Amps.Figure)
+		return FormatAmps(g.Amps.Figure)
 	case g.Ohms != nil && g.Ohms.Open:
 		return FormatOhms(math.Inf(1))
 	case g.Ohms != nil:
@@ -58,10 +58,18 @@ func FormatOhms(v float64) string {
 	case v >= 10:
 		return fmt.Sprintf("%.0f Ω", v)
 	}
-	return fmt.Sprintf("%.1f Ω", math.Max(0, math.Round(v*1e3)/1e3)) // so that a figure at a tie falls one way only
+	v = math.Max(0, math.Round(v*1e3)/1e3) // so that a figure at a tie falls one way only
+	if v < 1 {
+		return strings.TrimSuffix(fmt.Sprintf("%.2f", v), "0") + " Ω" // a resistor of 0.35 Ω is not one of 0.3
+	}
+	return fmt.Sprintf("%.1f Ω", v)
 }
 
 // FormatVolts spells a figure as a meter does.
-func FormatVolts(v float64) string {
-	return strings.Replace(fmt.Sprintf("%.1f V", v), "-0.0", "0.0", 1)
-}
+func FormatVolts(v float64) string { return oneDigit(v) + " V" }
+
+// FormatAmps spells a current as a clamp does.
+func FormatAmps(v float64) string { return oneDigit(v) + " A" }
+
+// oneDigit spells a figure with one digit behind the point. Nought has no sign.
+func oneDigit(v float64) string { return strings.Replace(fmt.Sprintf("%.1f", v), "-0.0", "0.0", 1) }

@@ -3,6 +3,7 @@ package probe_test
 import (
 	"encoding/json"
 	"math"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -238,4 +239,29 @@ func TestMeterShowsItsRange(t *testing.T) {
 	assert.Zero(t, probe.Meter(math.NaN()), "a floating pin")
 	assert.InDelta(t, probe.MaxVolts, probe.Meter(1e9), 0)
 	assert.InDelta(t, -6.2, probe.Meter(-6.2), 0)
+}
+
+// Whatever text an observation carries is bounded, of every kind of reading: each of its fields with too long a text is
+// refused (the judge is the type itself: no list of fields is kept by hand).
+func TestEveryTextOfAnObservationIsBounded(t *testing.T) {
+	long := strings.Repeat("x", 5000)
+	seen := 0
+	for at := range reflect.TypeFor[probe.Observation]().NumField() {
+		var o probe.Observation
+		switch f := reflect.ValueOf(&o).Elem().Field(at); f.Interface().(type) {
+		case string:
+			f.SetString(long)
+		case []string:
+			f.Set(reflect.ValueOf([]string{long}))
+		case *[]string:
+			f.Set(reflect.ValueOf(&[]string{long}))
+		case map[string]string:
+			f.Set(reflect.ValueOf(map[string]string{"M1": long}))
+		default:
+			continue
+		}
+		seen++
+		assert.Error(t, o.Sound(), reflect.TypeFor[probe.Observation]().Field(at).Name)
+	}
+	assert.Greater(t, seen, 18)
 }

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // Reading is a meter's figure; Open is a display that shows no figure ("OL").
@@ -111,15 +112,12 @@ func (u Unit) Parse(s string) (Reading, error) {
 		return Reading{Open: true}, nil
 	}
 	figure, fold, ok := u.split(bare)
-	if strings.Count(figure, ",") == 1 && !strings.Contains(figure, ".") {
-		figure = strings.Replace(figure, ",", ".", 1)
-	}
-	v, err := strconv.ParseFloat(figure, 64)
+	v, err := units.Figure(figure)
 	shown := harness.Clipped(text, 40)
 	switch {
 	case text == "":
 		return Reading{}, fmt.Errorf("type what the meter shows, as in %s", u.Example)
-	case !ok || err != nil || math.IsNaN(v) || math.IsInf(v, 0) || strings.ContainsAny(figure, "xXpP_"):
+	case !ok || err != nil:
 		return Reading{}, fmt.Errorf("%q is not a reading in %s; type it as %s", shown, u.Word, u.Example)
 	case math.Abs(v*fold) > u.Most:
 		return Reading{}, fmt.Errorf("%q is more than %g %s; look at the meter's range", shown, u.Most, u.Name)

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"ironthread/core/units"
 )
 
 // The settings of a part that takes several lines (a controller with its pins, a module with its table) as a list of
@@ -177,7 +179,7 @@ func words(value string) []*yaml.Node {
 	var list []*yaml.Node
 	for _, w := range strings.FieldsFunc(value, func(r rune) bool { return r == ',' || r == ' ' }) {
 		n := &yaml.Node{Kind: yaml.ScalarNode, Value: w}
-		if _, err := strconv.ParseFloat(w, 64); err == nil {
+		if _, err := units.Figure(w); err == nil {
 			n.Style = yaml.DoubleQuotedStyle
 		}
 		list = append(list, n)

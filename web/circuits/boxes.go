@@ -14,6 +14,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/socket"
 	"ironthread/store"
 	"ironthread/web/room"
@@ -226,7 +227,7 @@ func expectedShort(point *electric.Point) map[string]string {
 	for pin, v := range point.Pins {
 		words[pin] = "floats"
 		if v != nil {
-			words[pin] = fmt.Sprintf("%.1f V", unsigned(*v))
+			words[pin] = probe.FormatVolts(*v)
 		}
 	}
 	return words

@@ -18,9 +18,12 @@ type Keeper interface {
 	Harnesses(ctx context.Context) ([]store.Harness, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
-	ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error
+	ReviseAs(ctx context.Context, by store.Reviser, name string, saw int64, title, source string) error
 	AddHarness(ctx context.Context, name, title, source string) (store.Harness, error)
-	DeleteHarness(ctx context.Context, name string) error
+	SetAside(ctx context.Context, name string) error
+	SetAsides(ctx context.Context) ([]store.Aside, error)
+	PutBack(ctx context.Context, id int64) error
+	JobsOn(ctx context.Context) (map[int64]int, error)
 	MakeRecord(ctx context.Context, name string, revision int64, who string, at time.Time) error
 	KeepDraft(ctx context.Context, sum, text string) error
 	Draft(ctx context.Context, sum string) (string, error)

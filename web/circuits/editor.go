@@ -1,6 +1,7 @@
 package circuits
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -12,6 +13,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/typed"
 	"ironthread/store"
 	"ironthread/web/drawing"
@@ -120,7 +122,7 @@ func (a *Circuits) copyHarness(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
+	a.taken(c, added, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
 }
 
 // makeRecord makes a revision the one of record: jobs go by it from then on, and newer ones wait until a lead has looked.
@@ -137,13 +139,31 @@ func (a *Circuits) makeRecord(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(c.Param("name")))
 }
 
-// deleteHarness takes a harness out of the library; jobs keep the revision they go by.
-func (a *Circuits) deleteHarness(c *gin.Context) {
-	if err := a.keep.DeleteHarness(c.Request.Context(), c.Param("name")); err != nil {
+// setAside takes a circuit out of the library.
+func (a *Circuits) setAside(c *gin.Context) {
+	if err := a.keep.SetAside(c.Request.Context(), c.Param("name")); err != nil {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/library")
+	c.Redirect(http.StatusSeeOther, "/library?aside=1")
+}
+
+// putBack puts a circuit that was set aside back into the library.
+func (a *Circuits) putBack(c *gin.Context) {
+	id, err := strconv.ParseInt(c.PostForm("id"), 10, 64)
+	if err == nil {
+		err = a.keep.PutBack(c.Request.Context(), id)
+	} else {
+		err = store.ErrNotFound
+	}
+	switch {
+	case errors.Is(err, store.ErrChanged):
+		a.Fail(c, http.StatusConflict, "Another circuit goes by that name now, so that it stays aside. Set that one aside first.")
+	case err != nil:
+		a.FailWith(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/library")
+	}
 }
 
 // draft is what the editor is told about the text being typed.
@@ -283,7 +303,7 @@ func fansByState(b *worked.File) []string {
 		var words []string
 		for _, fan := range b.Drawn.Fans() {
 			m := p.Motors[fan.Name]
-			words = append(words, fmt.Sprintf("%s %s %.1f A", fan.Name, m.Speed, unsigned(m.Amps)))
+			words = append(words, fmt.Sprintf("%s %s %s", fan.Name, m.Speed, probe.FormatAmps(m.Amps)))
 		}
 		lines = append(lines, s.Name+": "+strings.Join(words, ", "))
 	}

@@ -27,6 +27,8 @@ type libraryPage struct {
 	Total int
 	Text  string // an import that was refused
 	Wrong []string
+	Aside []store.Aside // circuits that were set aside, the latest first
+	Just  *store.Aside  // the one that has just been
 }
 
 type libraryCard struct {
@@ -36,6 +38,8 @@ type libraryCard struct {
 	States             []string
 	Drawing            string
 	Unfit              string // why nothing can be diagnosed with it
+	Jobs               int    // that go by it
+	Unseen             bool   // by a lead, where people sign in
 }
 
 func (a *Circuits) library(c *gin.Context) { a.showLibrary(c, http.StatusOK, libraryPage{}) }
@@ -52,19 +56,31 @@ func (a *Circuits) showLibrary(c *gin.Context, status int, page libraryPage) {
 		return
 	}
 	page.Total = len(list)
+	jobs, err := a.keep.JobsOn(c.Request.Context())
+	if err == nil {
+		page.Aside, err = a.keep.SetAsides(c.Request.Context())
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if c.Query("aside") != "" && len(page.Aside) > 0 {
+		page.Just = &page.Aside[0]
+	}
 	for _, h := range list {
 		if !strings.Contains(strings.ToLower(h.Title+" "+h.Name+" "+h.Source), strings.ToLower(page.Query)) {
 			continue
 		}
 		b, err := a.circuits.Get(h.Source)
 		if err != nil { // shown with the reason, to be mended or deleted
-			page.Cards = append(page.Cards, libraryCard{ID: h.ID, Name: h.Name, Title: h.Title, Unfit: err.Error()})
+			page.Cards = append(page.Cards, libraryCard{ID: h.ID, Name: h.Name, Title: h.Title, Unfit: err.Error(), Jobs: jobs[h.ID]})
 			continue
 		}
 		card := libraryCard{
 			ID: h.ID, Name: h.Name, Title: h.Title, Notes: firstSentence(b.Drawn.Notes),
 			Parts: len(b.Drawn.Parts), Wires: len(b.Drawn.Wires),
-			Drawing: fmt.Sprintf("/harnesses/%s/export/svg", url.PathEscape(h.Name)), Unfit: b.Unfit,
+			Drawing: fmt.Sprintf("/harnesses/%s/export/svg", url.PathEscape(h.Name)), Unfit: b.Unfit, Jobs: jobs[h.ID],
+			Unseen: page.Signed && !h.Shipped && h.Record.ID == 0,
 		}
 		for _, s := range b.Drawn.States {
 			card.States = append(card.States, s.Name)
@@ -118,7 +134,7 @@ func (a *Circuits) importHarness(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name))
+	a.taken(c, added, "/harnesses/"+url.PathEscape(added.Name))
 }
 
 // clipText bounds what is sent back of a refused import.

@@ -10,6 +10,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/logic"
+	"ironthread/core/probe"
 	"ironthread/sim"
 	"ironthread/store"
 	"ironthread/web/drawing"
@@ -121,7 +122,7 @@ func voltsWords(v *float64) string {
 	if v == nil {
 		return "floats"
 	}
-	return fmt.Sprintf("%.1f V", *v)
+	return probe.FormatVolts(*v)
 }
 
 // keepTied puts one output for two stages into the library.
@@ -145,7 +146,7 @@ func (a *Circuits) keepTied(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name))
+	a.taken(c, added, "/harnesses/"+url.PathEscape(added.Name))
 }
 
 // The simulated warm-up: how long it idles, when the A/C comes on, and how often the vehicle is looked at.

@@ -4,11 +4,11 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/family"
+	"ironthread/core/units"
 	"ironthread/web/room"
 )
 
@@ -39,7 +39,7 @@ func (a *Circuits) addHarness(c *gin.Context) {
 		n, _ := strconv.Atoi(c.PostForm(key)) // what is no number is refused by Check
 		return n
 	}
-	amps, _ := strconv.ParseFloat(strings.TrimSpace(c.PostForm("amps")), 64)
+	amps, _ := units.Figure(c.PostForm("amps")) // what is no figure is refused by Check
 	title, long := room.Field(c, "title", "the title", room.MaxTitle)
 	answers := family.Answers{
 		Title: title, Volts: number("volts"), Fans: number("fans"), Amps: amps,
@@ -63,5 +63,5 @@ func (a *Circuits) addHarness(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
+	a.taken(c, added, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
 }

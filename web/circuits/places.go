@@ -10,6 +10,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/store"
+	"ironthread/web/room"
 )
 
 // place puts one part of a drawing where a hand has dragged it. The file keeps it there.
@@ -60,7 +61,7 @@ func (a *Circuits) keepPlaces(c *gin.Context, h store.Harness, places []harness.
 
 // revise saves a harness's text over what this request saw; on failure it has answered.
 func (a *Circuits) revise(c *gin.Context, h store.Harness, title, source string) bool {
-	switch err := a.keep.ReviseHarness(c.Request.Context(), h.Name, h.Newest, title, source); {
+	switch err := a.keep.ReviseAs(c.Request.Context(), reviser(c), h.Name, h.Newest, title, source); {
 	case errors.Is(err, store.ErrChanged):
 		a.Fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; open it again and look.")
 	case err != nil:
@@ -69,6 +70,25 @@ func (a *Circuits) revise(c *gin.Context, h store.Harness, title, source string)
 		return true
 	}
 	return false
+}
+
+// reviser is who saves, where people sign in.
+func reviser(c *gin.Context) store.Reviser {
+	if !room.SignedHere(c) {
+		return store.Reviser{}
+	}
+	return store.Reviser{Name: room.Who(c), Lead: room.Leads(c)}
+}
+
+// taken goes to a circuit that has just been added; one that a lead adds is of record at once.
+func (a *Circuits) taken(c *gin.Context, added store.Harness, to string) {
+	if by := reviser(c); by.Lead {
+		if err := a.keep.MakeRecord(c.Request.Context(), added.Name, added.Revision, by.Name, a.Now()); err != nil {
+			a.FailWith(c, err)
+			return
+		}
+	}
+	c.Redirect(http.StatusSeeOther, to)
 }
 
 func abs(x int) int {

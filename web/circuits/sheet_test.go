@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -159,4 +160,69 @@ func TestTwoStatesAndFuses(t *testing.T) {
 	webtest.Says(t, w.Get(twinSheet+"?state=low&at=M1.-").Body.String(), `class="trail t1"`)
 	webtest.Says(t, w.Get(twinSheet+"?state=off&setup=BAT+apart&at=K1.86&from=K1.85&with=ohms&leads=0.4").Body.String(), "The display shows 85.40")
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Get(twinSheet+"?state=off&at=K1.86&with=ohms&leads=x").Code)
+}
+
+// A circuit is set aside, not lost: the card asks and says what goes by it, the page says so and puts it back, and what jobs
+// and drills use stays there for them.
+func TestACircuitIsSetAsideAndPutBack(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f1-one-relay", "no fan")
+	page := w.Get("/library").Body.String()
+	webtest.Says(t, page, "go by it, and keep it")
+	require.Equal(t, http.StatusSeeOther, w.Post("/harnesses/f1-one-relay/delete").Code)
+	page = w.Get("/library?aside=1").Body.String()
+	webtest.Says(t, page, "13 of 13")
+	webtest.Says(t, page, "One fan, one relay")
+	webtest.Says(t, page, "is set aside")
+	assert.Equal(t, http.StatusOK, w.Get(j).Code, "the job goes on")
+	r := w.Post("/drills", "harness", "f1-one-relay", "level", "one fault")
+	assert.Equal(t, http.StatusSeeOther, r.Code, "a drill finds it all the same: %.300s", webtest.Notice(r.Body.String()))
+	id := regexp.MustCompile(`name="id"\s+value="(\d+)"`).FindStringSubmatch(page)
+	require.NotNil(t, id)
+	require.Equal(t, http.StatusSeeOther, w.Post("/library/back", "id", id[1]).Code)
+	webtest.Says(t, w.Get("/library").Body.String(), "14 of 14")
+	assert.Equal(t, http.StatusNotFound, w.Post("/library/back", "id", id[1]).Code, "once")
+	require.Equal(t, http.StatusSeeOther, w.Post("/harnesses/f1-one-relay/delete").Code)
+	r = w.Post("/library", "text", "harness: 1\ntitle: F1 one relay\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
+	require.Equal(t, "/harnesses/f1-one-relay", r.Header().Get("Location"))
+	r = w.Post("/library/back", "id", id[1])
+	assert.Equal(t, http.StatusConflict, r.Code)
+	webtest.Says(t, r.Body.String(), "Another circuit goes by that name now")
+}
+
+// A text that no page can show is refused in one sentence at the reader, in a harness and in a job file; no figure that is
+// none gets in by any form.
+func TestWhatNoPageCanShow(t *testing.T) {
+	w := webtest.Open(t)
+	r := w.Post("/library", "text", "harness: 1\ntitle: \"\\u0000\"\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
+	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	webtest.Says(t, r.Body.String(), "line 2: this holds signs that cannot be printed")
+	r = w.Send("/jobs/import", "file", "job.json", []byte(`{"format": "iron-thread job 1", "vehicle": "V", "title": "\u0000"}`))
+	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	webtest.Says(t, r.Body.String(), "a NUL, which is no text")
+	j := w.JobNamed("Gritter 6")
+	for _, bad := range []string{"NaN", "Inf", "-Inf", "1e999", "0x10"} {
+		for _, c := range []struct{ path, form string }{
+			{j + "/seen", "do=volts&state=low&at=F3.a&reading="}, {j + "/seen", "do=ohms&state=off&at=F3.a&from=F3.b&reading="},
+			{j + "/seen", "do=amps&state=low&at=M1.%2B&reading="}, {j + "/setup", "action=coolant+"},
+			{j + "/repair", "action=F3+renewed&minutes="}, {"/library/new", "title=x&fans=1&volts=12&low=none&switched=a+controller&amps="},
+		} {
+			values, err := url.ParseQuery(c.form + url.QueryEscape(bad))
+			require.NoError(t, err)
+			var form []string
+			for name, list := range values {
+				form = append(form, name, list[0])
+			}
+			assert.Equal(t, http.StatusUnprocessableEntity, w.Post(c.path, form...).Code, "%s %s%s", c.path, c.form, bad)
+		}
+		for _, path := range []string{"/rewire?fans=1&amps=14&name=a&gives=ground&asks=low&budget=", "/rewire?fans=1&name=a&gives=ground&amps=",
+			"/rewire?fans=1&amps=14&name=a&gives=ground&asks=low&drop=", "/bench/wire?amps=", "/bench/relay?volts=",
+			"/harnesses/f3-twin-series-parallel/start?state=low&fan=M1&for=", "/harnesses/f3-twin-series-parallel?state=low&instrument=ohms&leads="} {
+			r := w.Get(path + url.QueryEscape(bad))
+			assert.Less(t, r.Code, 500, path+bad)
+			webtest.Silent(t, r.Body.String(), ">NaN")
+			webtest.Silent(t, r.Body.String(), "NaN V")
+			webtest.Silent(t, r.Body.String(), "NaN A")
+		}
+	}
 }

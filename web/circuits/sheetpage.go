@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -16,6 +15,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/trace"
+	"ironthread/core/units"
 	"ironthread/store"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
@@ -334,7 +334,7 @@ func (p *sheetPage) read(b *worked.File, cond electric.Condition) error {
 		p.Role = c.Words()
 	}
 	if p.Leads != "" {
-		if q.Leads, err = strconv.ParseFloat(p.Leads, 64); err != nil || q.Leads < 0 || q.Leads > mostLeadOhms {
+		if q.Leads, err = units.Figure(p.Leads); err != nil || q.Leads < 0 || q.Leads > mostLeadOhms {
 			return fmt.Errorf("leads of %q: their ohms are a figure up to %d", p.Leads, mostLeadOhms)
 		}
 	}

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/units"
 	"ironthread/store"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
@@ -123,7 +123,7 @@ func secondsIn(s string, otherwise float64) (float64, error) {
 	if s == "" {
 		return otherwise, nil
 	}
-	v, err := strconv.ParseFloat(s, 64)
+	v, err := units.Figure(s)
 	if err != nil {
 		return 0, fmt.Errorf("%q is no number of seconds", s)
 	}

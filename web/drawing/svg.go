@@ -16,6 +16,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/sheet"
 )
 
@@ -189,7 +190,7 @@ func (d *svg) rails() {
 		d.f(`<path class="rail battery" d="M%d %dH%d"/>`, r.X1, r.Y, r.X2)
 		label := r.Pin.Part + " +"
 		if v := d.volts(r.Pin.String()); v != nil {
-			label += fmt.Sprintf("  %.1f V", *v)
+			label += "  " + probe.FormatVolts(*v)
 		}
 		d.f(`<text class="name" x="%d" y="%d">%s</text>`, r.X1, r.Y-9, label)
 	}

@@ -162,7 +162,7 @@ func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 		name, complaint, setup = trap.Circuit, trap.Complaint, trap.Setup
 		hidden.Faults, hidden.Lesson = trap.Faults, trap.Lesson
 	}
-	h, err := a.keep.HarnessNamed(ctx, name)
+	h, err := a.keep.HarnessEver(ctx, name)
 	if errors.Is(err, store.ErrNotFound) {
 		err = errors.New("choose a drill, or a circuit")
 	}
@@ -197,7 +197,7 @@ func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h st
 	if err != nil {
 		return 0, err
 	}
-	id, err := a.keep.OpenJob(ctx, vehicle, h.ID, complaint, room.Who(c), a.Now(), token)
+	id, err := a.keep.OpenDrill(ctx, vehicle, h.ID, complaint, room.Who(c), a.Now(), token)
 	if err != nil {
 		return 0, err
 	}

@@ -4,8 +4,10 @@ import (
 	"context"
 	"math/rand/v2"
 	"net/http"
+	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"sync/atomic"
 	"testing"
 
@@ -263,5 +265,47 @@ func (x *walk) pages() {
 	for _, path := range []string{"", "/why", "/verify", "/drive", "/report", "/more", "/believe", "/scan"} {
 		r := x.w.Get(x.job + path)
 		require.Equal(x.t, http.StatusOK, r.Code, "%s%s: %.300s", x.job, path, webtest.Notice(r.Body.String()))
+	}
+}
+
+// Every page of a job while what it shows is being worked out, done, and empty: it answers, and says which.
+func TestEveryPageOfAJobInEveryState(t *testing.T) {
+	w := webtest.Impatient(t)
+	begun, halfway := w.NewJobOn("f1-one-relay", "no fan"), w.JobNamed("Gritter 6")
+	pages := []string{"", "/why", "/why?fault=F1+open", "/believe", "/believe?part=F1", "/drive", "/verify", "/report", "/report/pdf", "/more", "/scan",
+		"?state=hot", "?look=1&state=hot", "?do=volts&pin=F1.a&state=hot", "?table=1", "/since?saw=0"}
+	for _, j := range []string{begun, halfway} {
+		for _, path := range pages {
+			assert.Contains(t, []int{http.StatusOK, http.StatusNoContent, http.StatusAccepted, http.StatusUnprocessableEntity}, w.Get(j+path).Code, j+path)
+		}
+	}
+	cold := webtest.Impatient(t)
+	page := cold.Get(cold.JobNamed("Gritter 6") + "?move=1")
+	require.Equal(t, http.StatusOK, page.Code)
+	webtest.Says(t, page.Body.String(), "Working out what the evidence leaves")
+	r := cold.Post(cold.JobNamed("Gritter 6")+"/repair", "action", "F3 renewed")
+	assert.Equal(t, http.StatusAccepted, r.Code, "what is entered waits, and is sent again")
+	soak.Await(t, "the whole page", func() bool { // the same page, done
+		return !strings.Contains(w.Get(begun+"?move=1").Body.String(), "Working out")
+	})
+	assert.Equal(t, http.StatusNotFound, w.Get("/jobs/99999").Code)
+	assert.Equal(t, http.StatusOK, w.Get("/?find=nothing+of+the+kind").Code, "an empty Bay")
+}
+
+// What the engine does is lit as it is solved: a state that runs it shows it running, what was entered goes before.
+func TestTheEngineThatIsLitIsTheOneThatIsSolved(t *testing.T) {
+	w := webtest.Open(t)
+	e, err := library.Open("f1-one-relay")
+	require.NoError(t, err)
+	text := strings.Replace(string(e.Text), "states:\n", "states:\n  warm: {key: on, engine: running}\n", 1)
+	j := w.Opened(text)
+	lit := regexp.MustCompile(`class="btn btn-outline-dark active" type="submit" name="engine" value="([^"]*)"`)
+	for _, c := range []struct{ does, state, lit string }{{"", "warm", "running"}, {"engine off", "warm", "off"}, {"engine cranking", "warm", "cranking"}} {
+		if c.does != "" {
+			require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", c.does).Code)
+		}
+		m := lit.FindStringSubmatch(w.Get(j + "?state=" + c.state + "&look=1").Body.String())
+		require.NotNil(t, m, c.state)
+		assert.Equal(t, c.lit, m[1], "%+v", c)
 	}
 }

@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -192,6 +193,9 @@ func readJobFile(c *gin.Context) (*jobFile, error) {
 
 func parseJobFile(raw []byte) (*jobFile, error) {
 	var f jobFile
+	if bytes.Contains(raw, []byte(`\u0000`)) {
+		return nil, fmt.Errorf("the job file holds a NUL, which is no text")
+	}
 	if err := json.Unmarshal(raw, &f); err != nil {
 		return nil, fmt.Errorf("this is no job file: %s", harness.Clipped(strings.TrimPrefix(err.Error(), "json: "), maxShown))
 	}

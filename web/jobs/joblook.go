@@ -53,10 +53,12 @@ func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
 // offerStand tells how the vehicle stands from the rest of the set-up.
 func (p *jobPage) offerStand(j *jobAt) {
 	standing, rest := electric.Standing(j.state.Ledger)
-	p.Ledger, p.Engines, p.Engine = probe.SetupWords(rest), electric.Engines, electric.EngineOff
+	p.Ledger, p.Engines = probe.SetupWords(rest), electric.Engines
+	if shown := j.file.Drawn.State(p.Shown); shown != nil { // what is solved is what is lit
+		p.Engine = electric.EngineUnder(shown, j.state.Ledger)
+	}
 	for _, a := range standing {
 		if a.Verb == electric.Engine {
-			p.Engine = a.Runs
 			continue
 		}
 		p.Stands = append(p.Stands, a.Spoken())

@@ -29,10 +29,12 @@ type Keeper interface {
 	Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error)
 	PutStanding(ctx context.Context, id int64, seq int, standing store.Standing) error
 	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
+	OpenDrill(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
 	Archive(ctx context.Context, id int64, archived bool) error
 	ImportJob(ctx context.Context, in store.Imported) (int64, error)
 	Titles(ctx context.Context) ([]store.Harness, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
+	HarnessEver(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
 	Vehicles(ctx context.Context) ([]store.Vehicle, error)
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)

@@ -13,6 +13,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/sensor"
+	"ironthread/core/units"
 	"ironthread/web/room"
 )
 
@@ -128,7 +129,7 @@ func (a *Jobs) recordStandIn(c *gin.Context) {
 				if typed == "" {
 					continue
 				}
-				ohms, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(strings.Replace(typed, ",", ".", 1), "Ω")), 64)
+				ohms, err := units.Figure(strings.TrimSuffix(strings.TrimSpace(typed), "Ω"))
 				if err != nil || !(ohms >= 1 && ohms <= sensor.MostDecade) {
 					return nil, refused("%q are no ohms of a stand-in.", harness.Clipped(typed, room.MaxWho))
 				}

@@ -17,6 +17,7 @@ import (
 	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/core/repair"
+	"ironthread/core/units"
 	"ironthread/web/room"
 )
 
@@ -182,7 +183,7 @@ func readMinutes(text string) (float64, error) {
 	if text == "" {
 		return 0, nil
 	}
-	minutes, err := strconv.ParseFloat(text, 64)
+	minutes, err := units.Figure(text)
 	if err != nil || !(minutes >= 0 && minutes <= mostMinutes) {
 		return 0, fmt.Errorf("%q are no minutes; type a number, as in 25", harness.Clipped(text, room.MaxWho))
 	}

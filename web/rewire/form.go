@@ -3,13 +3,13 @@ package rewire
 import (
 	"fmt"
 	"net/url"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/core/units"
 	"ironthread/web/room"
 )
 
@@ -137,11 +137,10 @@ func (f wishForm) Rows() []row {
 
 // figure reads a text as a figure: empty is nought, a comma counts as a point.
 func figure(what, text string) (float64, error) {
-	text = strings.ReplaceAll(strings.TrimSpace(text), ",", ".")
-	if text == "" {
+	if strings.TrimSpace(text) == "" {
 		return 0, nil
 	}
-	v, err := strconv.ParseFloat(text, 64)
+	v, err := units.Figure(text)
 	if err != nil {
 		return 0, fmt.Errorf("%s: %q is no figure", what, harness.Clipped(text, 20))
 	}
@@ -210,7 +209,7 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 			continue
 		}
 		words := strings.ReplaceAll(*text, ",", ".")
-		if _, err := strconv.ParseFloat(words, 64); err == nil {
+		if _, err := units.Figure(words); err == nil {
 			words += "m"
 		}
 		w.Runs[name] = words

@@ -17,6 +17,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/rewire"
 	"ironthread/core/trace"
 	"ironthread/store"
@@ -250,7 +251,8 @@ func (a *Rewire) show(c *gin.Context, p *wishPage) error {
 	}
 	for _, m := range x.Circuit.OfKind("motor") {
 		at := point.Motors[m.Name]
-		p.Fans = append(p.Fans, fmt.Sprintf("%s %s: %s, %.1f V, %.1f A", m.Name, m.Label, at.Speed, at.Volts, at.Amps))
+		p.Fans = append(p.Fans, fmt.Sprintf("%s %s: %s, %s, %s", m.Name, m.Label, at.Speed,
+			probe.FormatVolts(at.Volts), probe.FormatAmps(at.Amps)))
 	}
 	for _, w := range point.Warnings {
 		p.Warned = append(p.Warned, w.Text)

@@ -6,12 +6,12 @@ import (
 	"net/url"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/harness"
+	"ironthread/soak"
 	"ironthread/web/webtest"
 )
 
@@ -21,15 +21,12 @@ const mower = "fans=2&speeds=2&volts=12&title=Verge+mower&half=ok&amps=14&name=l
 // answered waits until a wish is worked out.
 func answered(t *testing.T, w *webtest.Workshop, address string) string {
 	t.Helper()
-	for range 400 {
-		body := w.Get(address).Body.String()
-		if !strings.Contains(body, "ways worked out") {
-			return body
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
-	t.Fatal("the wish was never worked out")
-	return ""
+	body := ""
+	soak.Await(t, "the plan", func() bool {
+		body = w.Get(address).Body.String()
+		return !strings.Contains(body, "ways worked out")
+	})
+	return body
 }
 
 // A wish says how far it is, then stands there; its file reads again; its lists and its PDF are handed out; the harness goes
@@ -87,7 +84,7 @@ func TestWishesThatCannotBeRead(t *testing.T) {
 		mower + "&heat=400":                                    "of no use there",
 		"fans=2&amps=14&name=off&gives=ground&asks=low":        "the name of two things",
 		"fans=2&amps=14&name=a%22b&gives=ground&asks=low":      "letters, figures and blanks",
-		mower + "&drop=NaN":                                    "a drop lies between",
+		mower + "&drop=NaN":                                    "is no figure",
 		mower + "&budget=-1":                                   "a budget of -1",
 		"fans=2&amps=14&name=k&gives=kill&asks=low&speeds=two": "nobody asks for low",
 	} {
@@ -127,4 +124,16 @@ func TestThePinCheckAsAList(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/harnesses/f6-resistor-card/pins").Code)
 	assert.Equal(t, http.StatusOK, w.Get("/harnesses/f6-resistor-card/logic").Code)
+}
+
+// A wish's first press: while it is being worked out the page says how far it is, then the plan; refused, and empty.
+func TestAWishInEveryState(t *testing.T) {
+	w := webtest.Impatient(t)
+	first := w.Get("/rewire?" + mower)
+	require.Equal(t, http.StatusOK, first.Code)
+	webtest.Says(t, first.Body.String(), "ways worked out")
+	webtest.Says(t, answered(t, w, "/rewire?"+mower), "Ways that can do it")
+	webtest.Says(t, w.Get("/rewire").Body.String(), "From a wish to a harness")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/rewire?"+mower+"&drop=9e9").Code)
+	assert.Equal(t, http.StatusOK, w.Get("/rewire/build?"+mower+"&way=series-parallel").Code)
 }

@@ -84,6 +84,9 @@ func SignedIn(c *gin.Context, name string, lead bool) {
 	c.Set(leadKey, lead)
 }
 
+// SignedHere tells whether people sign in here, and somebody has.
+func SignedHere(c *gin.Context) bool { return c.GetString(signedKey) != "" }
+
 // Leads tells whether somebody may do what is a lead's: a lead, or anybody where nobody signs in.
 func Leads(c *gin.Context) bool { return c.GetString(signedKey) == "" || c.GetBool(leadKey) }
 

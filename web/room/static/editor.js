@@ -9,16 +9,29 @@ const cellsOf = { parts: ["name", "kind", "settings", "label", "at"], wires: ["f
 document.addEventListener("alpine:init", () => {
   Alpine.data("editor", () => ({
     parts: [], wires: [], errors: [], pins: [], fans: [],
-    status: "", gutter: "", sum: "", isStale: false,
+    status: "", gutter: "", sum: "", isStale: false, saved: "", saving: false,
     past: [], future: [], last: "", asked: 0, sent: 0,
     get stale() { return this.isStale ? "stale" : ""; },
     get nothingToUndo() { return !this.past.length; },
     get nothingToRedo() { return !this.future.length; },
 
     init() {
-      this.last = this.$refs.text.value;
+      this.last = this.saved = this.$refs.text.value;
+      this.guard();
       this.rule();
       this.ask({});
+    },
+
+    // What is typed and not saved is not dropped in silence, whichever way somebody goes.
+    guard() {
+      const typed = () => document.contains(this.$refs.text ?? null) && this.$refs.text.value !== this.saved;
+      addEventListener("beforeunload", (e) => { if (typed() && !this.saving) e.preventDefault(); });
+      document.addEventListener("click", (e) => {
+        const away = e.target.closest?.("a[href]:not([download])");
+        if (away && typed() && !confirm("What you typed is not saved. Leave it behind?")) { e.preventDefault(); e.stopImmediatePropagation(); }
+        else if (away && typed()) this.saved = this.$refs.text.value;
+      }, true);
+      this.$refs.save.addEventListener("submit", () => { this.saving = true; });
     },
 
     // Undo: one step a pause in typing.
