@@ -84,7 +84,7 @@ func open(t *testing.T) *site {
 	t.Helper()
 	t.Parallel()
 	keep := demotest.Open(t)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits, Loopback: true})
 	require.NoError(t, err)
 	go app.Listen(t.Context())
 	s := &site{keep: keep}

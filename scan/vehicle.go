@@ -98,10 +98,15 @@ func (v *Vehicle) begin() error {
 		return fmt.Errorf("the vehicle's answer to the tester is too short")
 	}
 	if f.Body[4] != doip.Activated {
-		return errors.New(doip.ActivationWords(f.Body[4]))
+		return &Refused{doip.ActivationWords(f.Body[4])}
 	}
 	return nil
 }
+
+// Refused is a vehicle that answers, and takes no tester now; the text says why.
+type Refused struct{ Why string }
+
+func (r *Refused) Error() string { return r.Why }
 
 // Identity is what the vehicle says of itself.
 func (v *Vehicle) Identity() doip.Identity { return v.id }

@@ -2,6 +2,7 @@ package scan
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/netip"
@@ -46,6 +47,9 @@ const (
 
 // Watches keeps the links of all jobs of this process: a link to a vehicle is a wire, and lives where it was laid.
 type Watches struct {
+	// Loopback says that this machine itself may be asked: where its own simulated vehicle is, in the demo and in tests.
+	Loopback bool
+
 	mu     sync.Mutex
 	of     map[int64]*Watch
 	meters map[int64]*Meter
@@ -63,7 +67,7 @@ func (w *Watches) Of(job int64) *Watch {
 
 // Begin connects a job's vehicle. What is asked for must be an address of a network of one's own.
 func (w *Watches) Begin(ctx context.Context, job int64, address string, data *describe.Vehicle) (*Watch, error) {
-	if err := OwnNetwork(address); err != nil {
+	if err := w.permitted(address); err != nil {
 		return nil, err
 	}
 	w.mu.Lock()
@@ -84,7 +88,11 @@ func (w *Watches) Begin(ctx context.Context, job int64, address string, data *de
 		w.mu.Lock()
 		delete(w.of, job)
 		w.mu.Unlock()
-		return nil, err
+		var turnedDown *Refused // it speaks as a vehicle does, and says why not
+		if errors.As(err, &turnedDown) {
+			return nil, turnedDown
+		}
+		return nil, nothing(address)
 	}
 	now := time.Now()
 	x := &Watch{Vehicle: v, Data: data, Address: address, began: now, looked: now, stop: stop, done: make(chan struct{})}
@@ -132,17 +140,43 @@ func (w *Watches) Close() {
 	}
 }
 
-// OwnNetwork tells why an address is none of a network of one's own: loopback, private or link-local, by figures.
-func OwnNetwork(address string) error {
+// nothing is what is said of every address at which nothing can be used, whyever that is: whoever tries addresses learns
+// nothing of what else listens on a network.
+func nothing(address string) error {
+	return fmt.Errorf("nothing that can be used answers at %s; check the address, that it is switched on, and that it is on this "+
+		"network", clipped(address))
+}
+
+// permitted tells why an address is not tried: it must be of a network of one's own, by figures; private and link-local ones
+// are, as a vehicle without an address server takes one of those. This machine itself is neither a vehicle nor a meter, but
+// where a simulated one is asked for.
+func (w *Watches) permitted(address string) error {
 	host, _, err := net.SplitHostPort(address)
 	if err != nil {
 		return fmt.Errorf("%q is no address; write it as 192.168.0.10:13400", clipped(address))
 	}
 	ip, err := netip.ParseAddr(host)
-	if err != nil || !ip.IsLoopback() && !ip.IsPrivate() && !ip.IsLinkLocalUnicast() {
-		return fmt.Errorf("%q is no address of a network of one's own (192.168.…, 10.…, 169.254.…, 127.…)", clipped(host))
+	switch ip = ip.Unmap(); {
+	case err != nil, !ip.IsLoopback() && !ip.IsPrivate() && !ip.IsLinkLocalUnicast():
+		return fmt.Errorf("%q is no address of a network of one's own (192.168.…, 10.…, 169.254.…)", clipped(host))
+	case !w.Loopback && (ip.IsLoopback() || ours(ip)):
+		return nothing(address)
 	}
 	return nil
+}
+
+// ours tells whether an address is one of this machine's own.
+func ours(ip netip.Addr) bool {
+	list, err := net.InterfaceAddrs()
+	if err != nil {
+		return true // what cannot be told is not tried
+	}
+	for _, a := range list {
+		if own, err := netip.ParsePrefix(a.String()); err == nil && own.Addr().Unmap() == ip.WithZone("") {
+			return true
+		}
+	}
+	return false
 }
 
 // run reads the values until the link ends, or nobody has looked for a while.
@@ -206,12 +240,12 @@ func (x *Watch) ReadCodes() ([]uds.Code, error) {
 
 // BeginMeter connects a meter for a job; one that is there already is left.
 func (w *Watches) BeginMeter(ctx context.Context, job int64, address string) error {
-	if err := OwnNetwork(address); err != nil {
+	if err := w.permitted(address); err != nil {
 		return err
 	}
 	m, err := ConnectMeter(ctx, address)
 	if err != nil {
-		return err
+		return nothing(address)
 	}
 	w.LeaveMeter(job)
 	w.mu.Lock()

@@ -13,6 +13,7 @@ import (
 // Imported is a job as another workshop kept it. Revisions are harness files by the numbers that the
 // entries call them by, photographs JPEGs likewise; they get numbers of this store.
 type Imported struct {
+	By        string // who takes it in
 	Vehicle   string
 	Title     string
 	OpenedAt  time.Time
@@ -44,9 +45,10 @@ func (s *Store) ImportJob(ctx context.Context, in Imported) (int64, error) {
 		if err != nil {
 			return err
 		}
-		err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at, origin)
-			VALUES ($1, $2, $2, $3, $4, $5) RETURNING id`,
-			vehicle, opened, in.Title, in.OpenedAt, in.Origin)
+		err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at, origin,
+				imported_by, imported_at, imported_seq)
+			VALUES ($1, $2, $2, $3, $4, $5, $6, now(), $7) RETURNING id`,
+			vehicle, opened, in.Title, in.OpenedAt, in.Origin, in.By, len(in.Entries))
 		if isCode(err, taken) {
 			return ErrAlready // by another at the same moment
 		}

@@ -29,12 +29,29 @@ type Job struct {
 	Harness    string    `db:"harness"` // title
 	Sheet      string    `db:"sheet"`   // the harness's name, in addresses; empty where it has been deleted
 	Source     string    `db:"source"`  // the harness file
+	Imported   Import    `db:"imported"`
+}
+
+// Import is by whom and when a job was taken in from another workshop's file; the zero Import is of a job begun here.
+type Import struct {
+	By  string     `db:"by"`
+	At  *time.Time `db:"at"`
+	Seq int        `db:"seq"` // up to which entry its log came in
+}
+
+// Mark is what stands beside an entry that was taken in; empty where it was written here.
+func (i Import) Mark(seq int) string {
+	if i.At == nil || seq > i.Seq {
+		return ""
+	}
+	return "imported by " + i.By + ", " + i.At.Format("2 Jan 2006")
 }
 
 const selectJobs = `
 	SELECT j.id, j.title, j.opened_at, j.origin, v.name AS vehicle, j.opened_with, j.revision_id AS revision, r.number,
 		coalesce(h.record_id, h.revision_id) AS newest, j.archived, r.title AS harness,
-		CASE WHEN h.deleted_at IS NULL THEN h.name ELSE '' END AS sheet, r.source
+		CASE WHEN h.deleted_at IS NULL THEN h.name ELSE '' END AS sheet, r.source,
+		j.imported_by AS "imported.by", j.imported_at AS "imported.at", j.imported_seq AS "imported.seq"
 	FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id
 		JOIN harness_revisions r ON r.id = j.revision_id JOIN harnesses h ON h.id = r.harness_id`
 

@@ -5,6 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"github.com/jmoiron/sqlx"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -178,23 +181,173 @@ func (s *Store) endSessions(ctx context.Context, id int64, query string, args ..
 	return wrap("forgetting devices", err)
 }
 
-// Attempts counts failures of late under a key, and notes one more where failed is set.
-func (s *Store) Attempts(ctx context.Context, key string, since time.Duration, failed bool) (int, error) {
+// Limit is how many attempts of late are let through under a key.
+type Limit struct {
+	Key  string
+	Most int
+}
+
+// attemptsKept is how long attempts are remembered.
+const attemptsKept = "1 day"
+
+// Attempt notes an attempt under every key before it is judged; false where there have been too many under one of them, and
+// then nothing is noted. Of attempts at the same moment no more pass than the limit lets through: those of a key are counted
+// one after the other. The numbers are for Forgive.
+func (s *Store) Attempt(ctx context.Context, limits []Limit, since time.Duration) (noted []int64, ok bool, err error) {
+	limits = slices.Clone(limits)
+	slices.SortFunc(limits, func(a, b Limit) int { return strings.Compare(a.Key, b.Key) }) // one order, so that two never wait for each other
+	err = s.inTx(ctx, "noting an attempt", func(ctx context.Context, tx *sqlx.Tx) error {
+		noted = nil
+		for _, l := range limits {
+			var n int
+			_, err := tx.ExecContext(ctx, `SELECT pg_advisory_xact_lock(hashtextextended($1, 0))`, l.Key)
+			if err == nil {
+				err = tx.GetContext(ctx, &n, `SELECT count(*) FROM attempts WHERE key = $1 AND at > now() - make_interval(secs => $2)`, l.Key,
+					since.Seconds())
+			}
+			if err != nil {
+				return wrap("counting attempts", err)
+			}
+			if n >= l.Most {
+				ok = false
+				return nil
+			}
+		}
+		for _, l := range limits {
+			var id int64
+			if err := tx.GetContext(ctx, &id, `INSERT INTO attempts (key) VALUES ($1) RETURNING id`, l.Key); err != nil {
+				return wrap("noting an attempt", err)
+			}
+			noted = append(noted, id)
+		}
+		ok = true
+		return nil
+	})
+	return noted, ok && err == nil, err
+}
+
+// Forgive takes attempts back that turned out to be right.
+func (s *Store) Forgive(ctx context.Context, noted []int64) error {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
-	if failed {
-		if _, err := s.db.ExecContext(ctx, `INSERT INTO attempts (key) VALUES ($1)`, key); err != nil {
-			return 0, wrap("noting an attempt", err)
-		}
-		if _, err := s.db.ExecContext(ctx, `DELETE FROM attempts WHERE at < now() - interval '1 day'`); err != nil {
-			return 0, wrap("forgetting attempts", err)
-		}
-	}
-	var n int
-	err := s.db.GetContext(ctx, &n, `SELECT count(*) FROM attempts WHERE key = $1 AND at > now() - make_interval(secs => $2)`, key,
-		since.Seconds())
-	return n, wrap("counting attempts", err)
+	_, err := s.db.ExecContext(ctx, `DELETE FROM attempts WHERE id = ANY($1)`, noted)
+	return wrap("taking an attempt back", err)
 }
+
+// ClearAttempts forgets every attempt under keys that begin so.
+func (s *Store) ClearAttempts(ctx context.Context, prefix string) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `DELETE FROM attempts WHERE starts_with(key, $1)`, prefix)
+	return wrap("forgetting attempts", err)
+}
+
+// KnowDevice notes that somebody has signed in on a device.
+func (s *Store) KnowDevice(ctx context.Context, token string, person int64) error {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	_, err := s.db.ExecContext(ctx, `INSERT INTO known_devices (token, person_id) VALUES ($1, $2)
+		ON CONFLICT (token, person_id) DO UPDATE SET seen_at = now()`, token, person)
+	return wrap("knowing a device", err)
+}
+
+// KnowsDevice tells whether somebody of that name has signed in on a device.
+func (s *Store) KnowsDevice(ctx context.Context, token, name string) (bool, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var known bool
+	err := s.db.GetContext(ctx, &known, `SELECT EXISTS (SELECT 1 FROM known_devices k JOIN people p ON p.id = k.person_id
+		WHERE k.token = $1 AND lower(p.name) = lower($2))`, token, name)
+	return known, wrap("knowing a device", err)
+}
+
+// Change is what a lead, or whoever has the machine at hand, changes of a person, all of it or nothing.
+type Change struct {
+	Role   Role
+	Active bool
+	Secret string // another passphrase, hashed; empty: it stays. The second step goes with it, and whoever is signed in is signed out
+	Tell   string // a line for them, where the passphrase was changed
+}
+
+// ChangePerson changes a person. ErrLastLead: nobody would lead, and nothing is changed; ErrNotFound: there is no such person.
+func (s *Store) ChangePerson(ctx context.Context, id int64, c Change) error {
+	return s.inTx(ctx, "changing a person", func(ctx context.Context, tx *sqlx.Tx) error {
+		// The leads are locked in their order, so that two changes at once do not each leave the other.
+		var leads []int64
+		if err := tx.SelectContext(ctx, &leads, `SELECT id FROM people WHERE role = 'lead' AND active ORDER BY id FOR UPDATE`); err != nil {
+			return wrap("changing a person", err)
+		}
+		others := slices.DeleteFunc(leads, func(l int64) bool { return l == id })
+		if len(others) == 0 && (c.Role != Lead || !c.Active) {
+			return ErrLastLead
+		}
+		done, err := tx.ExecContext(ctx, `UPDATE people SET role = $2, active = $3, epoch = epoch + CASE WHEN $3 THEN 0 ELSE 1 END WHERE id = $1`,
+			id, string(c.Role), c.Active)
+		if err != nil {
+			return wrap("changing a person", err)
+		}
+		if n, err := done.RowsAffected(); err != nil || n == 0 {
+			return fmt.Errorf("person %d: %w", id, ErrNotFound)
+		}
+		if c.Secret == "" {
+			return nil
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE people SET secret = $2, second = '', epoch = epoch + 1, fresh_until = now() + `+givenFor+`,
+			notice = right(notice || $3 || E'\n', 2000) WHERE id = $1`, id, c.Secret, c.Tell)
+		if err == nil {
+			_, err = tx.ExecContext(ctx, `DELETE FROM devices WHERE person_id = $1`, id)
+		}
+		return wrap("changing a person", err)
+	})
+}
+
+// Sessions keeps the sessions of people who have signed in, for package scs; every call has its deadline.
+type Sessions struct{ s *Store }
+
+// Sessions is where sessions are kept.
+func (s *Store) Sessions() *Sessions { return &Sessions{s} }
+
+// FindCtx finds what a session holds; false where it is over.
+func (x *Sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
+	ctx, cancel := x.s.within(ctx)
+	defer cancel()
+	var data []byte
+	err := x.s.db.GetContext(ctx, &data, `SELECT data FROM sessions WHERE token = $1 AND expiry > now()`, token)
+	if noRows(err) {
+		return nil, false, nil
+	}
+	return data, err == nil, wrap("finding a session", err)
+}
+
+// CommitCtx keeps what a session holds.
+func (x *Sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
+	ctx, cancel := x.s.within(ctx)
+	defer cancel()
+	_, err := x.s.db.ExecContext(ctx, `INSERT INTO sessions (token, data, expiry) VALUES ($1, $2, $3)
+		ON CONFLICT (token) DO UPDATE SET data = EXCLUDED.data, expiry = EXCLUDED.expiry`, token, data, expiry)
+	return wrap("keeping a session", err)
+}
+
+// DeleteCtx forgets a session.
+func (x *Sessions) DeleteCtx(ctx context.Context, token string) error {
+	ctx, cancel := x.s.within(ctx)
+	defer cancel()
+	_, err := x.s.db.ExecContext(ctx, `DELETE FROM sessions WHERE token = $1`, token)
+	return wrap("forgetting a session", err)
+}
+
+// Find, Commit and Delete are the same without a context, as the interface of package scs wants them too.
+func (x *Sessions) Find(token string) ([]byte, bool, error) {
+	return x.FindCtx(context.Background(), token)
+}
+
+// Commit is CommitCtx without a context.
+func (x *Sessions) Commit(token string, data []byte, expiry time.Time) error {
+	return x.CommitCtx(context.Background(), token, data, expiry)
+}
+
+// Delete is DeleteCtx without a context.
+func (x *Sessions) Delete(token string) error { return x.DeleteCtx(context.Background(), token) }
 
 // Device is a person's PIN on a device.
 type Device struct {

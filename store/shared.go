@@ -12,6 +12,7 @@ import (
 const (
 	draftsKept  = "1 hour" // a drawing is asked for within seconds
 	studiesKept = "30 days"
+	devicesKept = "1 year"
 	sheetsKept  = "90 days"        // since somebody looked at one, to a day
 	lostAfter   = 30 * time.Second // without a sign of life a study is nobody's
 )
@@ -136,6 +137,9 @@ func (s *Store) Housekeep(ctx context.Context, days int) (archived int64, err er
 		`DELETE FROM used_forms WHERE used_at < now() - interval '` + formsKept + `'`,
 		`DELETE FROM drafts WHERE at < now() - interval '` + draftsKept + `'`,
 		`DELETE FROM drawings WHERE used_at < now() - interval '` + sheetsKept + `'`,
+		`DELETE FROM sessions WHERE expiry < now()`,
+		`DELETE FROM attempts WHERE at < now() - interval '` + attemptsKept + `'`,
+		`DELETE FROM known_devices WHERE seen_at < now() - interval '` + devicesKept + `'`,
 		`DELETE FROM studies WHERE beat < now() - interval '` + studiesKept + `'`,
 		// A photograph whose entry was refused, or had been taken already, belongs to nothing.
 		`DELETE FROM job_photos AS p WHERE added_at BETWEEN now() - interval '8 days' AND now() - interval '1 day' AND NOT EXISTS (

@@ -128,8 +128,9 @@ func TestAPictureTooLargeIsRefused(t *testing.T) {
 	for _, c := range []struct {
 		width, height uint32
 		says          string
-	}{{60_000_000, 1, "no side may be longer than 12000"}, {1, 2_000_000_000, "no side may be longer"}, {11000, 11000,
-		"more than 50.0 million pixels"}} {
+	}{{60_000_000, 1, "no side may be longer than 9000"}, {11000, 4500, "no side may be longer than 9000"},
+		{8000, 4500, "more than 16 million pixels, as a PNG"}, {1, 2_000_000_000, "no side may be longer"}, {8900, 8900,
+			"more than 16 million pixels"}} {
 		r := w.Send(j+"/photo", "photo", "big.png", pngHeader(c.width, c.height))
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
 		webtest.Says(t, r.Body.String(), c.says)

@@ -49,18 +49,24 @@ func (a *App) named(next http.Handler) http.Handler {
 	})
 }
 
-// guard sets the policy every answer carries, bounds the request in bytes and time, and refuses what is
-// no text.
+// headed sets the policy that every answer carries, whoever gives it: pages, and what is refused before any page.
+func (a *App) headed(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors "+
+			"'none'; form-action 'self'")
+		if a.secure {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// guard bounds the request in bytes and time, and refuses what is no text.
 func (a *App) guard(c *gin.Context) {
-	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors "+
-		"'none'; form-action 'self'")
-	if a.secure {
-		h.Set("Strict-Transport-Security", "max-age=31536000")
-	}
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Cache-Control", "no-store")
 	ctx, cancel := context.WithTimeout(c.Request.Context(), a.requestFor)
 	defer cancel()
 	c.Request = c.Request.WithContext(ctx)

@@ -50,9 +50,11 @@ type Options struct {
 	Circuits *worked.Circuits // shared with other applications of the process; nil: its own
 	// Simulated are vehicles that are known to answer, offered on the page of a job with their harness.
 	Simulated []jobs.Known
-	Accounts  *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
-	Address   string           // by which another device finds it, for its QR code
-	Secure    bool             // it is reached by TLS
+	// Loopback says that a vehicle and a meter may be on this machine: simulated ones.
+	Loopback bool
+	Accounts *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
+	Address  string           // by which another device finds it, for its QR code
+	Secure   bool             // it is reached by TLS
 	// Fingerprint is that of its certificate, as browsers show it; empty where it has none of its own.
 	Fingerprint string
 	Metrics     *Metrics // nil: nothing is counted
@@ -134,6 +136,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 		return fmt.Errorf("web: %w", err)
 	}
 	atJobs.Simulated, a.jobs = opts.Simulated, atJobs
+	atJobs.AllowLoopback(opts.Loopback)
 	atCircuits, err := circuits.New(shared, a.keep, a.circuits)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
@@ -162,10 +165,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 // Handler gives the routes, behind the door and the names.
 func (a *App) Handler() http.Handler {
 	var h http.Handler = a.engine()
-	if a.accounts != nil {
-		h = a.accounts.Sessions(h)
-	}
-	return a.named(inTurn(http.NewCrossOriginProtection().Handler(h), newTurns()))
+	return a.headed(a.named(inTurn(http.NewCrossOriginProtection().Handler(h), newTurns())))
 }
 
 // Addresses lists every address with its method.
@@ -180,7 +180,7 @@ func (a *App) engine() *gin.Engine {
 	}
 	r.Use(a.watched, a.recovered, a.guard)
 	if a.accounts != nil {
-		r.Use(a.accounts.Gate(a.front))
+		r.Use(a.accounts.Session(a.front), a.accounts.Gate(a.front))
 	}
 	r.GET("/static/:version/*file", a.static.Serve)
 	for _, name := range room.Named {

@@ -86,7 +86,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, dir, listen string) (err e
 	}
 	defer wait()
 	defer stop()
-	return serve(ctx, cmd, keep, &door{listen: listen}, web.Options{Workshop: demo.Workshop, Simulated: known})
+	return serve(ctx, cmd, keep, &door{listen: listen}, web.Options{Workshop: demo.Workshop, Simulated: known, Loopback: true})
 }
 
 // demoDir makes the folder absolute; where the database's own user could not read it, a

@@ -31,6 +31,7 @@ const (
 
 func serveCommand() *cobra.Command {
 	var dsn, workshop, metrics, logs string
+	var loopback bool
 	d := &door{}
 	var memory int
 	cmd := &cobra.Command{
@@ -59,7 +60,7 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			options := web.Options{Workshop: workshop, Bytes: int64(memory) << 20, Log: log, Requests: true}
+			options := web.Options{Workshop: workshop, Bytes: int64(memory) << 20, Log: log, Requests: true, Loopback: loopback}
 			if metrics != "" {
 				options.Metrics = web.NewMetrics(keep)
 				stop, err := serveMetrics(metrics, options.Metrics)
@@ -78,6 +79,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&d.key, "tls-key", "", "its key, PEM")
 	cmd.Flags().StringVar(&d.state, "state", "", "folder for the certificate made here")
 	cmd.Flags().StringSliceVar(&d.proxies, "proxy", nil, "address of a reverse proxy that ends TLS and is believed about who asks")
+	cmd.Flags().BoolVar(&loopback, "allow-loopback", false, "a vehicle or a meter may be on this machine itself: a simulated one")
 	cmd.Flags().StringVar(&dsn, "dsn", "", "address of the PostgreSQL database")
 	cmd.Flags().StringVar(&metrics, "metrics", "", "address on which Prometheus may ask for figures, such as 127.0.0.1:9464; none else")
 	cmd.Flags().StringVar(&logs, "log", "text", "how the log is written: text or json")

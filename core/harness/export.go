@@ -6,9 +6,30 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 )
+
+// Cell is a text as a cell of a list of comma-separated values: no spreadsheet takes it for a formula.
+func Cell(s string) string {
+	if s != "" && strings.ContainsAny(s[:1], "=+-@\t\r") {
+		return "'" + s
+	}
+	return s
+}
+
+// Cells are the texts of one line of such a list; figures stay as they are.
+func Cells(line []string) []string {
+	guarded := make([]string, 0, len(line))
+	for _, s := range line {
+		if _, err := strconv.ParseFloat(s, 64); err != nil {
+			s = Cell(s)
+		}
+		guarded = append(guarded, s)
+	}
+	return guarded
+}
 
 // WriteWireList writes the wires as comma-separated values, a line each, with their ohms at
 // 20 °C.
@@ -16,10 +37,10 @@ func (c *Circuit) WriteWireList(w io.Writer) error {
 	out := csv.NewWriter(w)
 	rows := [][]string{{"from", "to", "parallel", "colour", "size", "length", "ohms at 20 °C"}}
 	for _, wire := range c.Wires {
-		rows = append(rows, []string{
+		rows = append(rows, Cells([]string{
 			wire.From.String(), wire.To.String(), strconv.Itoa(wire.Parallel), wire.Colour,
 			wire.Size.String(), wire.Length.String(), strconv.FormatFloat(wire.Ohms(), 'g', 5, 64),
-		})
+		}))
 	}
 	return out.WriteAll(rows)
 }

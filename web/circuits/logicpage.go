@@ -1,6 +1,7 @@
 package circuits
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -15,20 +16,17 @@ import (
 	"ironthread/store"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
+	"ironthread/web/worked"
 )
 
 // logicPage lays a circuit's control out: the table of conditions, a warm-up by the simulated engine, and what one output for
 // two stages would do.
 type logicPage struct {
 	room.Frame
-	Harness store.Harness
-	Table   *logic.Table
-	WarmUp  []*drawing.Plot
-	Untold  string // why there is no warm-up
-
+	control
+	Harness      store.Harness
 	Kept, Second string
-	Ties         []tieShown
-	TieWrong     string
+	Again        string // it is still being worked out: where the page asks again
 }
 
 // tieShown is one polarity of one output for two stages.
@@ -53,25 +51,54 @@ func (a *Circuits) logic(c *gin.Context) {
 	}
 	p := &logicPage{Frame: a.Frame(c, "Control: "+h.Title, "library"), Harness: h, Kept: room.Clip(c.Query("kept"), room.MaxWho),
 		Second: room.Clip(c.Query("second"), room.MaxWho)}
-	var err error
-	if p.Table, err = logic.Of(b.Model); err != nil {
+	told, ready, err := worked.Once(c.Request.Context(), b.Circuit, "control of "+p.Kept+" and "+p.Second, a.Patience,
+		func() (*control, error) { return controlOf(b, p.Kept, p.Second) })
+	switch {
+	case errors.Is(err, store.ErrBusy), err != nil && c.Request.Context().Err() != nil:
+		a.FailWith(c, err)
+		return
+	case err != nil:
 		a.Refuse(c, err)
 		return
+	case ready:
+		p.control = *told
+	default:
+		p.Again = c.Request.URL.RequestURI()
+	}
+	a.Render(c, http.StatusOK, "logic.html", p)
+}
+
+// control is what takes long of a circuit's control.
+type control struct {
+	Table    *logic.Table
+	WarmUp   []*drawing.Plot
+	Untold   string // why no warm-up is told
+	Ties     []tieShown
+	TieWrong string
+}
+
+// controlOf works a circuit's control out, and one output for two of its stages where they are named.
+func controlOf(b *worked.File, kept, second string) (*control, error) {
+	p := &control{}
+	var err error
+	if p.Table, err = logic.Of(b.Model); err != nil {
+		return nil, err
 	}
 	if p.WarmUp, err = warmUp(b.Model); err != nil {
 		p.Untold = room.Sentence(err)
 	}
-	if p.Kept != "" && p.Second != "" {
-		for _, inverted := range []bool{false, true} {
-			t, err := tie(b.Drawn, p.Kept, p.Second, inverted)
-			if err != nil {
-				p.TieWrong = room.Sentence(err)
-				break
-			}
-			p.Ties = append(p.Ties, *t)
-		}
+	if kept == "" || second == "" {
+		return p, nil
 	}
-	a.Render(c, http.StatusOK, "logic.html", p)
+	for _, inverted := range []bool{false, true} {
+		t, err := tie(b.Drawn, kept, second, inverted)
+		if err != nil {
+			p.TieWrong = room.Sentence(err)
+			break
+		}
+		p.Ties = append(p.Ties, *t)
+	}
+	return p, nil
 }
 
 // tie lays one output for two stages out, in one polarity.

@@ -169,7 +169,7 @@ func (a *Circuits) pinsList(c *gin.Context) {
 		for _, cell := range row.Cells {
 			line = append(line, cell.Value)
 		}
-		rows = append(rows, line)
+		rows = append(rows, harness.Cells(line))
 	}
 	if err := w.WriteAll(rows); err != nil {
 		a.Log.Warn("a list was not sent whole", "error", err)

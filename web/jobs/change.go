@@ -68,6 +68,11 @@ func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, 
 		a.refuse(c, j, "This form is of a page that is out of date; it has been opened anew. Nothing was recorded.")
 		return false
 	}
+	if writer := c.PostForm("writer"); writer != "" && room.SignedHere(c) && writer != room.Who(c) {
+		a.Fail(c, http.StatusForbidden, fmt.Sprintf("That entry is %s's: it was kept on this device while %s was signed in. Nothing was "+
+			"recorded; it is sent once %s signs in here.", writer, writer, writer))
+		return false
+	}
 	meanwhile, err := a.keep.Append(c.Request.Context(), j.ID, saw, token, func(l *store.Log) ([]job.Entry, error) {
 		at, err := a.folded(l.Job, l.Entries)
 		if err != nil {

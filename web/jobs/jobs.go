@@ -61,6 +61,9 @@ type Jobs struct {
 	Simulated []Known // vehicles that are known to answer
 }
 
+// AllowLoopback lets a vehicle and a meter be on this machine itself.
+func (a *Jobs) AllowLoopback(allowed bool) { a.watches.Loopback = allowed }
+
 // Close leaves all vehicles, with what was commanded given back.
 func (a *Jobs) Close() {
 	a.settler.stop()

@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"ironthread/store"
+	"ironthread/web/room"
 )
 
 // Whoever has a job open is told at once when somebody else writes to it: by server-sent events, each a line that there is
@@ -21,6 +22,7 @@ import (
 const (
 	streamFor   = 30 * time.Second
 	mostStreams = 400
+	mostOfOne   = 12 // of one person, or of one address where nobody signs in: tabs and devices
 	againAfter  = 500 * time.Millisecond
 )
 
@@ -29,22 +31,24 @@ type news struct {
 	mu      sync.Mutex
 	waiting map[int64]map[chan struct{}]bool
 	open    int
-	over    chan struct{} // closed once every stream is to end
+	each    map[string]int // of whom
+	over    chan struct{}  // closed once every stream is to end
 	once    sync.Once
 }
 
 func newNews() *news {
-	return &news{waiting: map[int64]map[chan struct{}]bool{}, over: make(chan struct{})}
+	return &news{waiting: map[int64]map[chan struct{}]bool{}, each: map[string]int{}, over: make(chan struct{})}
 }
 
 // wait begins to wait for a job; false where too many wait already.
-func (n *news) wait(id int64) (told chan struct{}, done func(), ok bool) {
+func (n *news) wait(id int64, who string) (told chan struct{}, done func(), ok bool) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	if n.open >= mostStreams {
+	if n.open >= mostStreams || n.each[who] >= mostOfOne {
 		return nil, nil, false
 	}
 	n.open++
+	n.each[who]++
 	told = make(chan struct{}, 1)
 	if n.waiting[id] == nil {
 		n.waiting[id] = map[chan struct{}]bool{}
@@ -54,6 +58,9 @@ func (n *news) wait(id int64) (told chan struct{}, done func(), ok bool) {
 		n.mu.Lock()
 		defer n.mu.Unlock()
 		n.open--
+		if n.each[who]--; n.each[who] == 0 {
+			delete(n.each, who)
+		}
 		delete(n.waiting[id], told)
 		if len(n.waiting[id]) == 0 {
 			delete(n.waiting, id)
@@ -107,7 +114,7 @@ func (a *Jobs) events(c *gin.Context) {
 		c.Status(http.StatusNoContent) // tells the browser not to begin again
 		return
 	}
-	told, done, ok := a.news.wait(id)
+	told, done, ok := a.news.wait(id, room.Asker(c))
 	if !ok {
 		c.Status(http.StatusServiceUnavailable)
 		return

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/harness"
 	"ironthread/core/job"
 )
 
@@ -144,17 +145,17 @@ func reportCSV(p *reportPage) []byte {
 		if r.Struck {
 			struck = "struck out"
 		}
-		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), cell(r.Who), cell(r.What), cell(r.Expected), r.Setup, struck,
-			cell(strings.Join(r.Notes, "; ")))
+		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), harness.Cell(p.signed(r)), harness.Cell(r.What), harness.Cell(r.Expected), harness.Cell(r.Setup), struck,
+			harness.Cell(strings.Join(r.Notes, "; ")))
 	}
 	w.Flush()
 	return b.Bytes()
 }
 
-// cell keeps a spreadsheet from taking a text for a formula.
-func cell(s string) string {
-	if s != "" && strings.ContainsAny(s[:1], "=+-@\t\r") {
-		return "'" + s
+// signed is who an entry is signed by, and by whom it was taken in where it was written elsewhere.
+func (p *reportPage) signed(r readingLine) string {
+	if mark := p.Job.Imported.Mark(r.Seq); mark != "" {
+		return r.Who + ", " + mark
 	}
-	return s
+	return r.Who
 }

@@ -52,7 +52,7 @@ func reportPDF(p *reportPage) ([]byte, error) {
 	}
 	head("The log")
 	for _, r := range p.Readings {
-		s := fmt.Sprintf("%d  %s  %s: %s", r.Seq, r.At.Format("2 Jan 15:04"), r.Who, r.What)
+		s := fmt.Sprintf("%d  %s  %s: %s", r.Seq, r.At.Format("2 Jan 15:04"), p.signed(r), r.What)
 		if r.Expected != "" {
 			s += fmt.Sprintf(" (if all were well: %s)", r.Expected)
 		}

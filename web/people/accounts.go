@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"slices"
 	"strings"
@@ -16,7 +17,6 @@ import (
 	"time"
 
 	"github.com/alexedwards/argon2id"
-	"github.com/alexedwards/scs/postgresstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 
@@ -35,7 +35,7 @@ type Keeper interface {
 	PersonNamed(ctx context.Context, name string) (store.Person, error)
 	AddPerson(ctx context.Context, name string, role store.Role, secret string) (int64, error)
 	AddFirst(ctx context.Context, name, secret string) (int64, error)
-	SetPerson(ctx context.Context, id int64, role store.Role, active bool) error
+	ChangePerson(ctx context.Context, id int64, c store.Change) error
 	SetSecret(ctx context.Context, id int64, secret string, given bool) error
 	SignOut(ctx context.Context, id int64) error
 	SetSecond(ctx context.Context, id int64, secret string) error
@@ -43,7 +43,11 @@ type Keeper interface {
 	Tell(ctx context.Context, id int64, line string) error
 	Told(ctx context.Context, id int64) error
 	Setting(ctx context.Context, name string, value any) (bool, error)
-	Attempts(ctx context.Context, key string, since time.Duration, failed bool) (int, error)
+	Attempt(ctx context.Context, limits []store.Limit, since time.Duration) ([]int64, bool, error)
+	Forgive(ctx context.Context, noted []int64) error
+	ClearAttempts(ctx context.Context, prefix string) error
+	KnowDevice(ctx context.Context, token string, person int64) error
+	KnowsDevice(ctx context.Context, token, name string) (bool, error)
 	KeepPIN(ctx context.Context, token string, person int64, pin string) error
 	Devices(ctx context.Context, token string) ([]store.Device, error)
 	WrongPIN(ctx context.Context, token string, person int64, most int) error
@@ -57,13 +61,15 @@ const (
 	leastPIN      = 4
 	mostPIN       = 12
 	wrongPINs     = 5
-	mostByName    = 8 // failures before one waits
+	mostByName    = 8  // wrong guesses at a name from one address, or on a device that knows its person, before one waits
+	mostOfName    = 60 // at a name from everywhere, on devices that do not know its person
 	mostByAddress = 30
 	attemptsOf    = 15 * time.Minute
 	sessionFor    = 12 * time.Hour
 	idleFor       = 4 * time.Hour
 	notedEvery    = 5 * time.Minute // that a session is in use: not at every page, which would be a write each
 	hashesAtOnce  = 2               // each takes 64 MB for a moment
+	hashesEach    = 3               // of one address, those that wait their turn included
 	deviceCookie  = "device"
 	personKey     = "person"
 	epochKey      = "epoch"
@@ -78,15 +84,16 @@ type Accounts struct {
 	turn     chan struct{}
 
 	mu    sync.Mutex
-	code  string // with which the first lead is made; empty once there is somebody
-	dummy string // a passphrase's hash that nobody has, so that an unknown name takes as long as a known one
+	hands map[string]int // of each address: how many hashes it has on their way
+	code  string         // with which the first lead is made; empty once there is somebody
+	dummy string         // a passphrase's hash that nobody has, so that an unknown name takes as long as a known one
 }
 
 // NewAccounts makes the door. secure says that the application is reached by TLS. Code is what the first lead signs in with,
 // to be shown in the terminal alone; empty where there are people already.
 func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) (a *Accounts, code string, err error) {
-	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce)}
-	a.sessions.Store = postgresstore.NewWithCleanupInterval(s.DB(), time.Hour)
+	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce), hands: map[string]int{}}
+	a.sessions.Store = s.Sessions()
 	a.sessions.Lifetime = sessionFor // how long it may idle is kept in the session: see person
 	a.sessions.Cookie.Name, a.sessions.Cookie.HttpOnly, a.sessions.Cookie.Secure = "session", true, secure
 	a.sessions.Cookie.SameSite = http.SameSiteLaxMode // a device may come by a QR code
@@ -122,45 +129,102 @@ func LetIn(ctx context.Context, keep Keeper, name string, now time.Time) (passph
 	if err != nil {
 		return "", fmt.Errorf("people: %w", err)
 	}
-	if err := keep.SetSecret(ctx, p.ID, secret, true); err != nil {
-		return "", err
+	err = keep.ChangePerson(ctx, p.ID, store.Change{Role: p.Role, Active: true, Secret: secret,
+		Tell: now.Format("2 Jan 2006 15:04") + ": another passphrase was given at the machine itself"})
+	if err == nil {
+		err = keep.ClearAttempts(ctx, nameKey(p.Name))
 	}
-	if err := keep.SetSecond(ctx, p.ID, ""); err != nil {
-		return "", err
-	}
-	if err := keep.SetPerson(ctx, p.ID, p.Role, true); err != nil {
-		return "", err
-	}
-	return passphrase, keep.Tell(ctx, p.ID, now.Format("2 Jan 2006 15:04")+": another passphrase was given at the machine itself")
+	return passphrase, err
 }
 
-// Close ends the clearing away of sessions that are over.
-func (a *Accounts) Close() {
-	if s, ok := a.sessions.Store.(*postgresstore.PostgresStore); ok {
-		s.StopCleanup()
+// Close is for whoever ends the door; there is nothing to end.
+func (a *Accounts) Close() {}
+
+// saving keeps a session when its answer begins: its cookie goes out with the head.
+type saving struct {
+	gin.ResponseWriter
+	save func()
+}
+
+func (w saving) Write(b []byte) (int, error) {
+	w.save()
+	return w.ResponseWriter.Write(b)
+}
+
+func (w saving) WriteString(s string) (int, error) {
+	w.save()
+	return w.ResponseWriter.WriteString(s)
+}
+
+func (w saving) WriteHeaderNow() {
+	w.save()
+	w.ResponseWriter.WriteHeaderNow()
+}
+
+func (w saving) Flush() {
+	w.save()
+	w.ResponseWriter.Flush()
+}
+
+// Session gives a request its session. What needs none has none: static files and health are there without the database.
+func (a *Accounts) Session(front *room.Room) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		if sessionless(c.Request.URL.Path) {
+			return
+		}
+		token := ""
+		if cookie, err := c.Request.Cookie(a.sessions.Cookie.Name); err == nil {
+			token = cookie.Value
+		}
+		ctx, err := a.sessions.Load(c.Request.Context(), token)
+		if err != nil {
+			front.FailWith(c, err)
+			return
+		}
+		c.Request = c.Request.WithContext(ctx)
+		c.Header("Vary", "Cookie")
+		w := saving{c.Writer, sync.OnceFunc(func() { a.save(ctx, front, c.Writer.Header()) })}
+		under := c.Writer
+		c.Writer = w
+		c.Next()
+		w.save()
+		c.Writer = under
 	}
 }
 
-// Sessions wraps a handler with the session of each request.
-func (a *Accounts) Sessions(next http.Handler) http.Handler {
-	return a.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { next.ServeHTTP(flushing{w}, r) }))
+// save keeps what a request has changed of its session.
+func (a *Accounts) save(ctx context.Context, front *room.Room, head http.Header) {
+	cookie := func(token string, until time.Time) {
+		a.sessions.WriteSessionCookie(ctx, headOnly{head}, token, until)
+	}
+	switch a.sessions.Status(ctx) {
+	case scs.Modified:
+		token, until, err := a.sessions.Commit(context.WithoutCancel(ctx))
+		if err != nil { // whoever signed in is asked again
+			front.Log.Error("keeping a session", "error", err)
+			return
+		}
+		cookie(token, until)
+	case scs.Destroyed:
+		cookie("", time.Time{})
+	}
 }
 
-// flushing lets a stream through the sessions' writer, which knows how to flush only by what it wraps.
-type flushing struct{ http.ResponseWriter }
+// headOnly is a writer of an answer's head alone.
+type headOnly struct{ head http.Header }
 
-// Flush sends what has been written.
-func (f flushing) Flush() {
-	_ = http.NewResponseController(f.ResponseWriter).Flush() // whoever listened has gone
+func (h headOnly) Header() http.Header       { return h.head }
+func (headOnly) Write(b []byte) (int, error) { return len(b), nil }
+func (headOnly) WriteHeader(int)             {}
+
+// sessionless are the addresses that ask for no session.
+func sessionless(path string) bool {
+	return strings.HasPrefix(path, "/static/") || slices.Contains(room.Named, path) || path == "/healthz" || path == "/readyz"
 }
-
-// Unwrap gives the writer beneath.
-func (f flushing) Unwrap() http.ResponseWriter { return f.ResponseWriter }
 
 // open are the addresses that nobody need be signed in for.
 func open(path string) bool {
-	return strings.HasPrefix(path, "/static/") || slices.Contains(room.Named, path) ||
-		slices.Contains([]string{"/healthz", "/readyz", "/signin", "/strength"}, path)
+	return sessionless(path) || path == "/signin" || path == "/strength"
 }
 
 // leadOnly are the addresses that a lead alone may post to, as they are routed.
@@ -241,24 +305,62 @@ func (a *Accounts) begin(c *gin.Context, p store.Person) error {
 	return nil
 }
 
-func (a *Accounts) first() string {
+// first is the code with which the first lead is made; empty once there is somebody, at whichever instance.
+func (a *Accounts) first(ctx context.Context) string {
+	a.mu.Lock()
+	code := a.code
+	a.mu.Unlock()
+	if code == "" {
+		return ""
+	}
+	if list, err := a.keep.People(ctx); err != nil || len(list) == 0 {
+		return code // without an answer the code does no harm: the first lead is added where there is nobody, and nowhere else
+	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	return a.code
+	a.code = ""
+	return ""
 }
 
-// turned waits for a turn: a hash takes much memory for a moment.
-func (a *Accounts) turned(ctx context.Context) (done func(), err error) {
+// addressKey is how many attempts are counted of one place. Whoever has an IPv6 address mostly has a whole /64 of them.
+func addressKey(ip string) string {
+	if at, err := netip.ParseAddr(ip); err == nil && at.Is6() && !at.Is4In6() {
+		if net, err := at.Prefix(64); err == nil {
+			return net.String()
+		}
+	}
+	return ip
+}
+
+// turned waits for a turn: a hash takes much memory for a moment. One address has few on their way, so that it holds nobody
+// else up; the error then says so.
+func (a *Accounts) turned(c *gin.Context) (done func(), err error) {
+	from := addressKey(c.ClientIP())
+	a.mu.Lock()
+	if a.hands[from] >= hashesEach {
+		a.mu.Unlock()
+		return nil, refusal(http.StatusTooManyRequests, "too much is tried from there at once; try again in a moment")
+	}
+	a.hands[from]++
+	a.mu.Unlock()
+	left := func() {
+		a.mu.Lock()
+		defer a.mu.Unlock()
+		if a.hands[from]--; a.hands[from] == 0 {
+			delete(a.hands, from)
+		}
+	}
 	select {
 	case a.turn <- struct{}{}:
-		return func() { <-a.turn }, nil
-	case <-ctx.Done():
-		return nil, ctx.Err()
+		return func() { <-a.turn; left() }, nil
+	case <-c.Request.Context().Done():
+		left()
+		return nil, c.Request.Context().Err()
 	}
 }
 
-func (a *Accounts) hash(ctx context.Context, secret string) (string, error) {
-	done, err := a.turned(ctx)
+func (a *Accounts) hash(c *gin.Context, secret string) (string, error) {
+	done, err := a.turned(c)
 	if err != nil {
 		return "", err
 	}
@@ -270,8 +372,8 @@ func (a *Accounts) hash(ctx context.Context, secret string) (string, error) {
 	return text, nil
 }
 
-func (a *Accounts) compare(ctx context.Context, secret, hash string) (bool, error) {
-	done, err := a.turned(ctx)
+func (a *Accounts) compare(c *gin.Context, secret, hash string) (bool, error) {
+	done, err := a.turned(c)
 	if err != nil {
 		return false, err
 	}

@@ -171,5 +171,10 @@ func (a *People) changed(c *gin.Context, p store.Person, what string) {
 
 // tell keeps a line of what was changed of somebody's account.
 func (a *People) tell(c *gin.Context, id int64, what string) error {
-	return a.accounts.keep.Tell(c.Request.Context(), id, a.Now().Format("2 Jan 2006 15:04")+": "+what+", from "+c.ClientIP())
+	return a.accounts.keep.Tell(c.Request.Context(), id, a.line(c, what))
+}
+
+// line is what somebody is told was changed, when and from where.
+func (a *People) line(c *gin.Context, what string) string {
+	return a.Now().Format("2 Jan 2006 15:04") + ": " + what + ", from " + c.ClientIP()
 }

@@ -1,8 +1,9 @@
 package people
 
 import (
-	"context"
+	"crypto/rand"
 	"crypto/subtle"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/http"
@@ -32,7 +33,7 @@ type signInPage struct {
 func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
 
 func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
-	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first() != ""}
+	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first(c.Request.Context()) != ""}
 	p.Who = ""
 	p.Half = a.accounts.half(c) != 0
 	if token, err := c.Cookie(deviceCookie); err == nil && !p.Half {
@@ -47,7 +48,7 @@ func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
 // signInForm is what the page of signing in posts.
 type signInForm struct {
 	Name   string `form:"name" says:"the name" binding:"max=40"`
-	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128" keep:"as typed"`
 	Code   string `form:"code" says:"the code" binding:"max=40"`
 	Second string `form:"second" says:"the code" binding:"max=12"`
 	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
@@ -80,7 +81,11 @@ func (a *People) doSignIn(c *gin.Context) {
 		c.Redirect(http.StatusSeeOther, "/signin?back="+url.QueryEscape(room.BackTo(c.Query("back"))))
 		return
 	}
-	if err := a.accounts.begin(c, p); err != nil {
+	err = a.accounts.begin(c, p)
+	if err == nil {
+		err = a.accounts.know(c, p)
+	}
+	if err != nil {
 		a.FailWith(c, err)
 		return
 	}
@@ -89,6 +94,31 @@ func (a *People) doSignIn(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, room.BackTo(c.Query("back")))
+}
+
+// know notes that a person has signed in on this device.
+func (a *Accounts) know(c *gin.Context, p store.Person) error {
+	token, err := a.deviceOf(c)
+	if err != nil {
+		return err
+	}
+	return a.keep.KnowDevice(c.Request.Context(), hashed(token), p.ID)
+}
+
+// deviceOf is what this device keeps to be known by; it is given something where it has nothing.
+func (a *Accounts) deviceOf(c *gin.Context) (string, error) {
+	token, err := c.Cookie(deviceCookie)
+	if err == nil && len(token) == 64 {
+		return token, nil
+	}
+	b := make([]byte, 32)
+	if _, err := rand.Read(b); err != nil {
+		return "", fmt.Errorf("people: a device's token: %w", err)
+	}
+	token = hex.EncodeToString(b)
+	http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // on loopback over plain HTTP Secure would lose it
+		Name: deviceCookie, Value: token, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, Secure: a.secure, SameSite: http.SameSiteLaxMode})
+	return token, nil
 }
 
 // entryError is why somebody may not come in, for them to read.
@@ -114,29 +144,56 @@ func (a *Accounts) enter(c *gin.Context, f signInForm) (store.Person, error) {
 		}
 		f.Name = p.Name
 	}
-	keys := map[string]int{"address " + c.ClientIP(): mostByAddress, "name " + strings.ToLower(f.Name): mostByName}
-	if f.Person != 0 {
-		delete(keys, "name "+strings.ToLower(f.Name)) // a device counts its own
+	limits, err := a.limits(c, f)
+	if err != nil {
+		return store.Person{}, err
 	}
-	for key, most := range keys {
-		n, err := a.keep.Attempts(ctx, key, attemptsOf, false)
-		if err != nil {
-			return store.Person{}, err
-		}
-		if n >= most {
-			return store.Person{}, refusal(http.StatusTooManyRequests, "that went wrong too often; wait a quarter of an hour")
-		}
+	noted, ok, err := a.keep.Attempt(ctx, limits, attemptsOf)
+	if err != nil {
+		return store.Person{}, err
+	}
+	if !ok {
+		return store.Person{}, refusal(http.StatusTooManyRequests, "that went wrong too often; wait a quarter of an hour")
 	}
 	p, err := a.match(c, f)
 	var known *entryError
 	if errors.As(err, &known) && known.status == http.StatusUnauthorized {
-		for key := range keys {
-			if _, err := a.keep.Attempts(ctx, key, attemptsOf, true); err != nil {
-				return p, err
-			}
-		}
+		return p, err // it stays noted
+	}
+	if gone := a.keep.Forgive(ctx, noted); gone != nil {
+		return p, errors.Join(err, gone)
 	}
 	return p, err
+}
+
+// nameKey is under what guesses at a name are counted, wherever they come from.
+func nameKey(name string) string { return "name " + strings.ToLower(name) + " " }
+
+// limits are what an attempt is counted against. A device on which that person has signed in counts its own, so that no
+// stranger keeps them out there; elsewhere guesses are counted by the name and the address together, by the address, and by the
+// name from everywhere.
+func (a *Accounts) limits(c *gin.Context, f signInForm) ([]store.Limit, error) {
+	token, _ := c.Cookie(deviceCookie) // without one nothing is known
+	device := ""
+	if token != "" {
+		device = hashed(token)
+	}
+	if f.Person != 0 { // the PIN is that of this device
+		return []store.Limit{{Key: fmt.Sprintf("pin %d on %s", f.Person, device), Most: mostByName},
+			{Key: "pins from " + addressKey(c.ClientIP()), Most: mostByAddress}}, nil
+	}
+	if device != "" {
+		known, err := a.keep.KnowsDevice(c.Request.Context(), device, f.Name)
+		if err != nil {
+			return nil, err
+		}
+		if known {
+			return []store.Limit{{Key: nameKey(f.Name) + "on " + device, Most: mostByName}}, nil
+		}
+	}
+	from := addressKey(c.ClientIP())
+	return []store.Limit{{Key: "address " + from, Most: mostByAddress}, {Key: nameKey(f.Name) + "from " + from, Most: mostByName},
+		{Key: nameKey(f.Name) + "from anywhere", Most: mostOfName}}, nil
 }
 
 func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
@@ -146,8 +203,8 @@ func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
 		return a.bySecond(c, f)
 	case f.Person != 0:
 		return a.byPIN(c, f)
-	case a.first() != "":
-		return a.makeFirst(ctx, f)
+	case a.first(ctx) != "":
+		return a.makeFirst(c, f)
 	}
 	p, err := a.keep.PersonNamed(ctx, f.Name)
 	secret := p.Secret
@@ -157,7 +214,7 @@ func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
 	case err != nil:
 		return p, err
 	}
-	same, matchErr := a.compare(ctx, f.Secret, secret)
+	same, matchErr := a.compare(c, f.Secret, secret)
 	if matchErr != nil {
 		return p, matchErr
 	}
@@ -171,15 +228,16 @@ func (a *Accounts) match(c *gin.Context, f signInForm) (store.Person, error) {
 }
 
 // makeFirst makes the first lead of the code that the terminal shows.
-func (a *Accounts) makeFirst(ctx context.Context, f signInForm) (store.Person, error) {
+func (a *Accounts) makeFirst(c *gin.Context, f signInForm) (store.Person, error) {
+	ctx := c.Request.Context()
 	typed := strings.ToUpper(strings.NewReplacer("-", "", " ", "").Replace(f.Code))
-	if subtle.ConstantTimeCompare([]byte(typed), []byte(a.first())) != 1 {
+	if subtle.ConstantTimeCompare([]byte(typed), []byte(a.first(ctx))) != 1 {
 		return store.Person{}, refusal(http.StatusUnauthorized, "that is not the code which the terminal shows")
 	}
 	if err := fit(f.Name, f.Secret); err != nil {
 		return store.Person{}, &entryError{err, http.StatusUnprocessableEntity}
 	}
-	secret, err := a.hash(ctx, f.Secret)
+	secret, err := a.hash(c, f.Secret)
 	if err != nil {
 		return store.Person{}, err
 	}
@@ -211,7 +269,7 @@ func (a *Accounts) byPIN(c *gin.Context, f signInForm) (store.Person, error) {
 		if d.PersonID != f.Person {
 			continue
 		}
-		same, err := a.compare(ctx, f.PIN, d.PIN)
+		same, err := a.compare(c, f.PIN, d.PIN)
 		if err != nil {
 			return store.Person{}, err
 		}

@@ -1,8 +1,6 @@
 package people
 
 import (
-	"crypto/rand"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/http"
@@ -43,7 +41,7 @@ func (a *People) showStaff(c *gin.Context, status int, name string, wrong error)
 type personForm struct {
 	Name   string `form:"name" says:"the name" binding:"max=40"`
 	Role   string `form:"role" says:"the role" binding:"oneof=technician lead"`
-	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128" keep:"as typed"`
 	Active string `form:"active"`
 }
 
@@ -58,7 +56,7 @@ func (a *People) addPerson(c *gin.Context) {
 		return
 	}
 	ctx := c.Request.Context()
-	secret, err := a.accounts.hash(ctx, f.Secret)
+	secret, err := a.accounts.hash(c, f.Secret)
 	if err == nil {
 		_, err = a.accounts.keep.AddPerson(ctx, f.Name, store.Role(f.Role), secret)
 	}
@@ -84,30 +82,23 @@ func (a *People) setPerson(c *gin.Context) {
 		return
 	}
 	ctx := c.Request.Context()
-	if f.Secret != "" {
+	change := store.Change{Role: store.Role(f.Role), Active: f.Active != ""}
+	if f.Secret != "" { // whoever has lost the phone is let in by a lead
 		p, err := a.accounts.keep.Person(ctx, id)
 		if err == nil {
 			if unfit := fit(p.Name, f.Secret); unfit != nil {
 				a.showStaff(c, http.StatusUnprocessableEntity, "", unfit)
 				return
 			}
-			var secret string
-			if secret, err = a.accounts.hash(ctx, f.Secret); err == nil {
-				err = a.accounts.keep.SetSecret(ctx, id, secret, true)
-			}
-			if err == nil { // whoever has lost the phone is let in by a lead
-				err = a.accounts.keep.SetSecond(ctx, id, "")
-			}
-			if err == nil {
-				err = a.tell(c, id, "another passphrase was given by "+room.Who(c)+", and a second step is no longer asked for")
-			}
+			change.Secret, err = a.accounts.hash(c, f.Secret)
+			change.Tell = a.line(c, "another passphrase was given by "+room.Who(c)+", and a second step is no longer asked for")
 		}
 		if err != nil {
 			a.failPerson(c, err)
 			return
 		}
 	}
-	if err := a.accounts.keep.SetPerson(ctx, id, store.Role(f.Role), f.Active != ""); err != nil {
+	if err := a.accounts.keep.ChangePerson(ctx, id, change); err != nil {
 		a.failPerson(c, err)
 		return
 	}
@@ -121,6 +112,11 @@ func (a *People) failPerson(c *gin.Context, err error) {
 	case errors.Is(err, store.ErrNotFound):
 		a.Fail(c, http.StatusNotFound, "There is no such person.")
 	default:
+		var busy *entryError
+		if errors.As(err, &busy) {
+			a.showStaff(c, busy.status, "", busy)
+			return
+		}
 		a.FailWith(c, err)
 	}
 }
@@ -170,8 +166,8 @@ func (a *People) showMe(c *gin.Context, status int, wrong error) {
 
 // meForm is what a person changes; the passphrase that is theirs now is asked for whatever it is.
 type meForm struct {
-	Secret string `form:"secret" says:"the passphrase" binding:"max=128"`
-	New    string `form:"new" says:"the new passphrase" binding:"max=128"`
+	Secret string `form:"secret" says:"the passphrase" binding:"max=128" keep:"as typed"`
+	New    string `form:"new" says:"the new passphrase" binding:"max=128" keep:"as typed"`
 	PIN    string `form:"pin" says:"the PIN" binding:"max=12"`
 	Out    string `form:"out"`
 	Read   string `form:"read"`                                          // what was told has been read
@@ -199,17 +195,23 @@ func (a *People) setMe(c *gin.Context) {
 		c.Redirect(http.StatusSeeOther, "/me")
 		return
 	}
-	n, err := a.accounts.keep.Attempts(ctx, "name "+strings.ToLower(p.Name), attemptsOf, false)
-	if err == nil && n >= mostByName {
+	// Whoever is signed in counts their own guesses: no stranger keeps them from their account.
+	noted, ok, err := a.accounts.keep.Attempt(ctx, []store.Limit{{Key: fmt.Sprintf("own %d", p.ID), Most: mostByName}}, attemptsOf)
+	if err == nil && !ok {
 		a.showMe(c, http.StatusTooManyRequests, errors.New("that went wrong too often; wait a quarter of an hour"))
 		return
 	}
 	same := false
 	if err == nil {
-		same, err = a.accounts.compare(ctx, f.Secret, p.Secret)
+		same, err = a.accounts.compare(c, f.Secret, p.Secret)
 	}
-	if err == nil && !same {
-		_, err = a.accounts.keep.Attempts(ctx, "name "+strings.ToLower(p.Name), attemptsOf, true)
+	if err == nil && same {
+		err = a.accounts.keep.Forgive(ctx, noted)
+	}
+	var busy *entryError
+	if errors.As(err, &busy) {
+		a.showMe(c, busy.status, busy)
+		return
 	}
 	switch {
 	case err != nil:
@@ -244,7 +246,7 @@ func (a *People) setSecret(c *gin.Context, p store.Person, secret string) {
 		return
 	}
 	ctx := c.Request.Context()
-	text, err := a.accounts.hash(ctx, secret)
+	text, err := a.accounts.hash(c, secret)
 	if err == nil {
 		err = a.accounts.keep.SetSecret(ctx, p.ID, text, false)
 	}
@@ -268,19 +270,12 @@ func (a *People) setPIN(c *gin.Context, p store.Person, pin string) {
 		return
 	}
 	ctx := c.Request.Context()
-	token, err := c.Cookie(deviceCookie)
-	if err != nil || len(token) != 64 {
-		b := make([]byte, 32)
-		if _, err := rand.Read(b); err != nil {
-			a.FailWith(c, err)
-			return
-		}
-		token = hex.EncodeToString(b)
-		http.SetCookie(c.Writer, &http.Cookie{ //nolint:gosec // on loopback over plain HTTP Secure would lose it
-			Name: deviceCookie, Value: token, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true,
-			Secure: a.accounts.secure, SameSite: http.SameSiteLaxMode})
+	token, err := a.accounts.deviceOf(c)
+	if err != nil {
+		a.FailWith(c, err)
+		return
 	}
-	hash, err := a.accounts.hash(ctx, pin)
+	hash, err := a.accounts.hash(c, pin)
 	if err == nil {
 		err = a.accounts.keep.KeepPIN(ctx, hashed(token), p.ID, hash)
 	}

@@ -4,7 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
@@ -29,17 +31,32 @@ func guesses(name, secret string) float64 {
 		"iron", "thread", "ironthread", "workshop", "technician", "passphrase")).Guesses
 }
 
+// published are passphrases that stand in print as examples, or in songs and sayings, without what stands between their words:
+// whoever guesses has those lists, too.
+var published = []string{"correcthorsebatterystaple", "letmeinpleasenow", "opensesameopensesame", "thequickbrownfoxjumpsoverthelazydog",
+	"tobeornottobethatisthequestion", "maytheforcebewithyou", "iloveyoutothemoonandback", "onceuponatime", "loremipsumdolorsitamet"}
+
+// lettersOnly drops what is no letter, and writes the rest small.
+func lettersOnly(r rune) rune {
+	if !unicode.IsLetter(r) {
+		return -1
+	}
+	return unicode.ToLower(r)
+}
+
 // fit says what is wrong with a name and a passphrase, if anything is.
 func fit(name, secret string) error {
 	n := utf8.RuneCountInString(secret)
 	switch {
 	case strings.TrimSpace(name) == "":
 		return errors.New("the name is missing")
+	case !room.OneLine(name):
+		return errors.New("the name holds signs that cannot be printed; type it anew")
 	case n < leastSecret || n > mostSecret:
 		return fmt.Errorf("a passphrase has %d to %d characters; some words in a row are easy to keep", leastSecret, mostSecret)
 	case strings.Contains(strings.ToLower(secret), strings.ToLower(name)):
 		return errors.New("the passphrase must not hold the name")
-	case guesses(name, secret) < leastGuesses:
+	case slices.Contains(published, strings.Map(lettersOnly, secret)), guesses(name, secret) < leastGuesses:
 		return errors.New("that passphrase is among those that are tried first; take a few words that have nothing to do with each other")
 	}
 	return nil
@@ -47,7 +64,7 @@ func fit(name, secret string) error {
 
 // strength says of a passphrase that is being typed how hard it is to guess.
 func (a *People) strength(c *gin.Context) {
-	if a.accounts.first() == "" {
+	if a.accounts.first(c.Request.Context()) == "" {
 		if _, ok, err := a.accounts.person(c); err != nil || !ok {
 			a.Fail(c, http.StatusNotFound, "There is no such page.")
 			return

@@ -10,6 +10,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/harness"
 	"ironthread/core/rewire"
 	"ironthread/web/room"
 )
@@ -82,6 +83,9 @@ func (a *Rewire) buildFile(c *gin.Context) {
 func table(rows [][]string) ([]byte, error) {
 	var b strings.Builder
 	w := csv.NewWriter(&b)
+	for i := range rows {
+		rows[i] = harness.Cells(rows[i])
+	}
 	if err := w.WriteAll(rows); err != nil {
 		return nil, fmt.Errorf("the list: %w", err)
 	}

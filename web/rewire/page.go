@@ -105,7 +105,7 @@ func (a *Rewire) wished(c *gin.Context, f wishForm) (*plan, error) {
 		}
 		w.There, sum = b.Drawn, sum+b.Sum
 	}
-	return a.plans.of(sum, w), nil
+	return a.plans.of(room.Asker(c), sum, w), nil
 }
 
 func (a *Rewire) wish(c *gin.Context) {

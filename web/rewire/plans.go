@@ -8,13 +8,14 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"ironthread/core/rewire"
+	"ironthread/web/room"
 )
 
 // Bounds of what is worked out: how many plans are kept, how many are on their way at once, and how long one may take.
 const (
 	keptPlans = 16
 	atOnce    = 2
-	patience  = 40 * time.Second
+	patience  = 2 * time.Minute // its turn included
 )
 
 // plan is what a wish comes to, on its way or there.
@@ -29,18 +30,18 @@ type plan struct {
 
 // plans keeps what wishes come to.
 type plans struct {
-	kept *lru.Cache[string, *plan]
-	turn chan struct{}
+	kept  *lru.Cache[string, *plan]
+	turns *room.Turns
 }
 
 func newPlans() *plans {
-	p := &plans{turn: make(chan struct{}, atOnce)}
+	p := &plans{turns: room.NewTurns(atOnce)}
 	p.kept, _ = lru.New[string, *plan](keptPlans) // fails for sizes below one only
 	return p
 }
 
-// of begins to work a wish out, or finds it begun.
-func (p *plans) of(key string, wish *rewire.Wish) *plan {
+// of begins to work a wish out for somebody, or finds it begun.
+func (p *plans) of(who, key string, wish *rewire.Wish) *plan {
 	w := &plan{wish: wish, ready: make(chan struct{})}
 	w.of.Store(int32(len(rewire.Families)))
 	w.variants, _ = lru.New[rewire.Family, []rewire.Variant](len(rewire.Families))
@@ -52,14 +53,13 @@ func (p *plans) of(key string, wish *rewire.Wish) *plan {
 		defer close(w.ready)
 		ctx, stop := context.WithTimeout(context.Background(), patience) // others may wait for it when this page no longer does
 		defer stop()
-		select {
-		case p.turn <- struct{}{}:
-			defer func() { <-p.turn }()
-		case <-ctx.Done():
-			w.err = ctx.Err()
+		done, err := p.turns.Take(ctx, who)
+		if err != nil {
+			w.err = err
 			p.kept.Remove(key)
 			return
 		}
+		defer done()
 		w.plan, w.err = rewire.Propose(ctx, wish, func(done, _ int) { w.done.Store(int32(done)) })
 		if w.err != nil {
 			p.kept.Remove(key)

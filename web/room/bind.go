@@ -36,7 +36,7 @@ func Bind(c *gin.Context, into any) error {
 
 func trim(form reflect.Value) {
 	for i := range form.NumField() {
-		if f := form.Field(i); f.Kind() == reflect.String {
+		if f := form.Field(i); f.Kind() == reflect.String && form.Type().Field(i).Tag.Get("keep") == "" {
 			f.SetString(strings.TrimSpace(strings.ReplaceAll(f.String(), "\r\n", "\n")))
 		}
 	}

@@ -8,6 +8,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
+
+	"ironthread/core/harness"
 )
 
 // Bounds of what is typed, in characters.
@@ -21,6 +23,9 @@ const (
 
 // PlainText tells whether a text is text: whole characters, no NUL.
 func PlainText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+
+// OneLine tells whether a text can stand in a line as it was typed: a name, a place.
+func OneLine(s string) bool { return harness.Printable(s) && !strings.ContainsAny(s, "\n\t") }
 
 // Field is a posted text without blanks around it; one that is too long is refused, never cut.
 func Field(c *gin.Context, name, what string, most int) (string, error) {
@@ -132,7 +137,9 @@ func KeepType(c *gin.Context) {
 
 // BackTo keeps an address within the application: a path with its query, or the bay.
 func BackTo(path string) string {
-	if strings.HasPrefix(path, "/") && !strings.Contains(path, "//") && !strings.Contains(path, "\\") {
+	if to, err := url.Parse(path); err == nil && strings.HasPrefix(path, "/") && to.Host == "" && to.Scheme == "" &&
+		!strings.Contains(path, "//") && !strings.Contains(path, "\\") &&
+		harness.Printable(to.Path) && !strings.ContainsAny(to.Path, "\t\n") && !strings.Contains(to.Path, "//") {
 		return path
 	}
 	return "/"

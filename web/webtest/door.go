@@ -44,7 +44,7 @@ func NewDoor(t *testing.T, keep *store.Store) *Door {
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
 	t.Cleanup(accounts.Close)
-	app, err := web.New(keep, web.Options{Hosts: Hosts, Circuits: Circuits, Workshop: demo.Workshop, Accounts: accounts,
+	app, err := web.New(keep, web.Options{Hosts: Hosts, Circuits: Circuits, Workshop: demo.Workshop, Accounts: accounts, Loopback: true,
 		Address: "https://127.0.0.1:8443"})
 	require.NoError(t, err)
 	t.Cleanup(app.Close)

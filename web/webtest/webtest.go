@@ -40,7 +40,7 @@ func Token() string { return fmt.Sprintf("form-%d", forms.Add(1)) }
 
 // Options are those of a workshop whose pages wait for what they show.
 func Options() web.Options {
-	return web.Options{Hosts: Hosts, Circuits: Circuits, Workshop: "Skerrow County Works", Patience: time.Minute}
+	return web.Options{Hosts: Hosts, Circuits: Circuits, Workshop: "Skerrow County Works", Patience: time.Minute, Loopback: true}
 }
 
 // Workshop is the application on the demo workshop.

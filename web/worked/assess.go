@@ -42,6 +42,15 @@ func (w *Circuit) Refute(ctx context.Context, seen []probe.Observation, now diag
 	})
 }
 
+// Once works something else out of the circuit in the background, once for all who ask, and keeps it by its key.
+func Once[T any](ctx context.Context, w *Circuit, key string, patience time.Duration, work func() (T, error)) (value T, ready bool, err error) {
+	v, ready, err := w.answers.ask(ctx, key, patience, func(context.Context) (any, error) { return work() })
+	if ready && err == nil {
+		value = v.(T)
+	}
+	return value, ready, err
+}
+
 // asked puts a question to the guide in the background; about is what it is about beside the evidence.
 func asked[T any](ctx context.Context, w *Circuit, what string, patience time.Duration, seen []probe.Observation, now diagnose.Now,
 	about any,

@@ -75,12 +75,13 @@ document.addEventListener("htmx:error", (e) => {
   const url = new URL(ctx.request.action, location.href).pathname;
   const entries = [...(ctx.request.body ?? new FormData(form)).entries()];
   const body = entries.filter(([, value]) => typeof value === "string"), file = entries.find(([, value]) => value instanceof Blob);
+  if (signedAs()) body.push(["writer", signedAs()]); // whose it is: no other's session sends it
   const token = body.find(([name]) => name === "token")?.[1];
   const list = readKept();
   if (!keepable.test(url) || !token || list.length >= mostKept) return;
   const photo = file && { field: file[0], name: file[1].name };
   if (photo && (file[1].size > mostBytes || list.filter((x) => x.photo).length >= mostPhotos)) return;
-  const shown = body.filter(([name, value]) => value && !["token", "saw", ...(photo ? ["seq"] : [])].includes(name))
+  const shown = body.filter(([name, value]) => value && !["token", "saw", "writer", ...(photo ? ["seq"] : [])].includes(name))
     .map(([name, value]) => inWords(form, name, value));
   if (photo) shown.unshift(`photograph ${photo.name}`);
   const what = shown.join(", ").slice(0, 160), at = Date.now();
@@ -123,7 +124,7 @@ const sendKept = async () => {
       answer = await fetch(item.url, { method: "POST", body, redirect: "manual", signal });
     } catch { break; }
     const taken = answer.type === "opaqueredirect" || answer.ok; // now, or once before
-    if (!taken && (answer.status === 401 || answer.status === 429 || answer.status >= 500)) break;
+    if (!taken && (answer.status === 401 || answer.status === 403 || answer.status === 429 || answer.status >= 500)) break;
     if (taken) { forget(item); sent++; }
     else {
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
