@@ -42,8 +42,9 @@ func openWithPeople(t *testing.T) (s *site, code string) {
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
 	t.Cleanup(accounts.Close)
-	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits, Loopback: true, Accounts: accounts,
-		Address: "https://yard.local:8443", Fingerprint: "AB:CD"})
+	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits, Loopback: true,
+		Accounts: accounts,
+		Address:  "https://yard.local:8443", Fingerprint: "AB:CD"})
 	require.NoError(t, err)
 	server := httptest.NewServer(app.Handler())
 	t.Cleanup(server.Close)

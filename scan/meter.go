@@ -74,7 +74,10 @@ func ConnectMeter(ctx context.Context, address string) (*Meter, error) {
 		return nil, fmt.Errorf("what answers at %s is no meter: %w", address, err)
 	}
 	// Maker, model, serial number, version (IEEE 488.2, 10.14); whatever else answers a line is no meter.
-	if fields := strings.Split(m.name, ","); len(fields) != 4 || strings.ContainsFunc(m.name, func(r rune) bool { return r < ' ' || r > '~' }) {
+	if fields := strings.Split(m.name, ","); len(fields) != 4 || strings.ContainsFunc(m.name, func(r rune) bool {
+		return r < ' ' ||
+			r > '~'
+	}) {
 		_ = conn.Close()
 		return nil, fmt.Errorf("what answers at %s is no meter: it names itself %q", address, clipped(m.name))
 	}

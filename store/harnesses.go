@@ -212,7 +212,8 @@ func (s *Store) ReviseAs(ctx context.Context, by Reviser, name string, saw int64
 		after, _ := harness.SplitPlaces(source)
 		switch {
 		case before != after && by.Lead:
-			_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = revision_id, record_by = $2, record_at = now() WHERE id = $1`, h.ID, by.Name)
+			_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = revision_id, record_by = $2, record_at = now() WHERE id = $1`, h.ID,
+				by.Name)
 			return wrap("saving the harness", err)
 		case before != after && by.Name != "":
 			_, err = tx.ExecContext(ctx, `UPDATE harnesses SET record_id = coalesce(record_id, $2) WHERE id = $1`, h.ID, saw)
@@ -274,7 +275,8 @@ func (s *Store) SetAsides(ctx context.Context) ([]Aside, error) {
 	defer cancel()
 	var list []Aside
 	err := s.db.SelectContext(ctx, &list, `SELECT h.id, h.name, r.title, h.deleted_at AS at FROM harnesses h
-		JOIN harness_revisions r ON r.id = h.revision_id WHERE h.deleted_at IS NOT NULL ORDER BY h.deleted_at DESC, h.id DESC LIMIT $1`, mostAside)
+		JOIN harness_revisions r ON r.id = h.revision_id WHERE h.deleted_at IS NOT NULL ORDER BY h.deleted_at DESC,
+			h.id DESC LIMIT $1`, mostAside)
 	return list, wrap("listing what was set aside", err)
 }
 

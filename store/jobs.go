@@ -25,11 +25,22 @@ type Job struct {
 	Revision   int64     `db:"revision"`    // the one it goes by now
 	Number     int       `db:"number"`      // of that revision, counted from one
 	Newest     int64     `db:"newest"`      // the revision of record of its harness, or else its newest
+	Drawn      int64     `db:"drawn"`       // the newest revision, looked at by a lead or not
+	Looked     bool      `db:"looked"`      // what is of record was made so by a lead
 	Archived   bool      `db:"archived"`
 	Harness    string    `db:"harness"` // title
 	Sheet      string    `db:"sheet"`   // the harness's name, in addresses; empty where it has been deleted
 	Source     string    `db:"source"`  // the harness file
 	Imported   Import    `db:"imported"`
+}
+
+// Offered is the revision that the job could go by in the place of its own: the one of record, or, where no lead has made any
+// that, what has been drawn since and nobody has looked at yet.
+func (j *Job) Offered() (revision int64, unseen bool) {
+	if j.Newest == j.Revision && !j.Looked {
+		return j.Drawn, j.Drawn != j.Newest
+	}
+	return j.Newest, false
 }
 
 // Import is by whom and when a job was taken in from another workshop's file; the zero Import is of a job begun here.
@@ -49,7 +60,7 @@ func (i Import) Mark(seq int) string {
 
 const selectJobs = `
 	SELECT j.id, j.title, j.opened_at, j.origin, v.name AS vehicle, j.opened_with, j.revision_id AS revision, r.number,
-		coalesce(h.record_id, h.revision_id) AS newest, j.archived, r.title AS harness,
+		coalesce(h.record_id, h.revision_id) AS newest, h.revision_id AS drawn, h.record_by <> '' AS looked, j.archived, r.title AS harness,
 		CASE WHEN h.deleted_at IS NULL THEN h.name ELSE '' END AS sheet, r.source,
 		j.imported_by AS "imported.by", j.imported_at AS "imported.at", j.imported_seq AS "imported.seq"
 	FROM jobs j JOIN vehicles v ON v.id = j.vehicle_id

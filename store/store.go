@@ -126,6 +126,9 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	return wrap("bringing the schema up to date", err)
 }
 
+// Hurry shortens how long a call may take; it is for tests of what happens when the database does not answer.
+func (s *Store) Hurry(most time.Duration) { s.patient = most }
+
 // Close ends the connections.
 func (s *Store) Close() error { return s.db.Close() }
 

@@ -138,7 +138,8 @@ func TestHealthyWordsAreThoseOfTheCar(t *testing.T) {
 
 // Ohms and volts are spelled as a meter shows them.
 func TestFormats(t *testing.T) {
-	for ohms, want := range map[float64]string{0: "0.0 Ω", 0.44: "0.44 Ω", 0.35: "0.35 Ω", 0.4: "0.4 Ω", 9.96: "10.0 Ω", 85: "85 Ω", 2200: "2.2 kΩ", 4.7e6: "4.7 MΩ",
+	for ohms, want := range map[float64]string{0: "0.0 Ω", 0.44: "0.44 Ω", 0.35: "0.35 Ω", 0.4: "0.4 Ω", 9.96: "10.0 Ω", 85: "85 Ω",
+		2200: "2.2 kΩ", 4.7e6: "4.7 MΩ",
 		9e7: "open"} {
 		assert.Equal(t, want, probe.FormatOhms(ohms))
 	}

@@ -148,7 +148,8 @@ func TestUnsafeMovesAreScored(t *testing.T) {
 	assert.Empty(t, s.Replay[4].Unsafe)
 }
 
-// The guide works drills on the circuit that the other tests have; in the soak on every circuit of the library. Which faults are hidden is by chance from fixed seeds. The judge
+// The guide works drills on the circuit that the other tests have; in the soak on every circuit of the library. Which faults are hidden
+// is by chance from fixed seeds. The judge
 // is a car of the same model, read as people read.
 func TestTheGuideOnDrills(t *testing.T) {
 	if testing.Short() {

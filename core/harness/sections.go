@@ -39,7 +39,8 @@ func (r *reader) parts(n *yaml.Node) {
 		}
 		for _, o := range r.circuit.Parts {
 			if strings.EqualFold(o.Name, k.Value) {
-				r.fail(k, k.Value, "%s stands in line %d already: two parts whose names differ in large and small letters alone are taken for each other",
+				r.fail(k, k.Value,
+					"%s stands in line %d already: two parts whose names differ in large and small letters alone are taken for each other",
 					o.Name, o.Line)
 				return
 			}

@@ -281,7 +281,10 @@ func (c *Circuit) CommandsIn(s *State, before []string, heard Heard) []string {
 
 func (r *Rule) holds(c *Circuit, s *State, before bool, heard Heard) bool {
 	asserted := func(word string) bool {
-		return len(heard.Inputs) > 0 && slices.ContainsFunc(c.inputPins(word), func(pin string) bool { return slices.Contains(heard.Inputs, pin) })
+		return len(heard.Inputs) > 0 && slices.ContainsFunc(c.inputPins(word), func(pin string) bool {
+			return slices.Contains(heard.Inputs,
+				pin)
+		})
 	}
 	if slices.ContainsFunc(r.Unless, asserted) {
 		return false

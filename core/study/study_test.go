@@ -159,7 +159,8 @@ func TestReadingsAsTaken(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	r, err := study.Play(t.Context(), guideFor(t, "f1-one-relay"), study.Options{Spread: 1, Misread: 0.02, AsTaken: true, Every: some(8, 1)}, nil)
+	r, err := study.Play(t.Context(), guideFor(t, "f1-one-relay"), study.Options{Spread: 1, Misread: 0.02, AsTaken: true, Every: some(8, 1)},
+		nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, r.Right, 0.97)
 	assert.LessOrEqual(t, r.ConfidentWrong, 0.02)

@@ -14,7 +14,8 @@ func TestFigure(t *testing.T) {
 		assert.NoError(t, err, text)
 		assert.InDelta(t, want, got, 1e-12, text)
 	}
-	for _, text := range []string{"", " ", "NaN", "nan", "Inf", "-inf", "+Inf", "infinity", "1e999", "0x1p4", "0777", "1_000", "1,2,3", "1.2.3",
+	for _, text := range []string{"", " ", "NaN", "nan", "Inf", "-inf", "+Inf", "infinity", "1e999", "0x1p4", "0777", "1_000", "1,2,3",
+		"1.2.3",
 		"12 V", "e5", "--1", ".", "١٢"} {
 		_, err := Figure(text)
 		assert.ErrorContains(t, err, "is not a figure", "%q", text)

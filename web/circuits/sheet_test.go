@@ -158,7 +158,8 @@ func TestTwoStatesAndFuses(t *testing.T) {
 	webtest.Says(t, page, "only-here")
 	webtest.Says(t, page, "M1 in low; M2 in low")
 	webtest.Says(t, w.Get(twinSheet+"?state=low&at=M1.-").Body.String(), `class="trail t1"`)
-	webtest.Says(t, w.Get(twinSheet+"?state=off&setup=BAT+apart&at=K1.86&from=K1.85&with=ohms&leads=0.4").Body.String(), "The display shows 85.40")
+	webtest.Says(t, w.Get(twinSheet+"?state=off&setup=BAT+apart&at=K1.86&from=K1.85&with=ohms&leads=0.4").Body.String(),
+		"The display shows 85.40")
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Get(twinSheet+"?state=off&at=K1.86&with=ohms&leads=x").Code)
 }
 
@@ -217,7 +218,8 @@ func TestWhatNoPageCanShow(t *testing.T) {
 		}
 		for _, path := range []string{"/rewire?fans=1&amps=14&name=a&gives=ground&asks=low&budget=", "/rewire?fans=1&name=a&gives=ground&amps=",
 			"/rewire?fans=1&amps=14&name=a&gives=ground&asks=low&drop=", "/bench/wire?amps=", "/bench/relay?volts=",
-			"/harnesses/f3-twin-series-parallel/start?state=low&fan=M1&for=", "/harnesses/f3-twin-series-parallel?state=low&instrument=ohms&leads="} {
+			"/harnesses/f3-twin-series-parallel/start?state=low&fan=M1&for=",
+			"/harnesses/f3-twin-series-parallel?state=low&instrument=ohms&leads="} {
 			r := w.Get(path + url.QueryEscape(bad))
 			assert.Less(t, r.Code, 500, path+bad)
 			webtest.Silent(t, r.Body.String(), ">NaN")

@@ -272,11 +272,13 @@ func (x *walk) pages() {
 func TestEveryPageOfAJobInEveryState(t *testing.T) {
 	w := webtest.Impatient(t)
 	begun, halfway := w.NewJobOn("f1-one-relay", "no fan"), w.JobNamed("Gritter 6")
-	pages := []string{"", "/why", "/why?fault=F1+open", "/believe", "/believe?part=F1", "/drive", "/verify", "/report", "/report/pdf", "/more", "/scan",
+	pages := []string{"", "/why", "/why?fault=F1+open", "/believe", "/believe?part=F1", "/drive", "/verify", "/report", "/report/pdf",
+		"/more", "/scan",
 		"?state=hot", "?look=1&state=hot", "?do=volts&pin=F1.a&state=hot", "?table=1", "/since?saw=0"}
 	for _, j := range []string{begun, halfway} {
 		for _, path := range pages {
-			assert.Contains(t, []int{http.StatusOK, http.StatusNoContent, http.StatusAccepted, http.StatusUnprocessableEntity}, w.Get(j+path).Code, j+path)
+			assert.Contains(t, []int{http.StatusOK, http.StatusNoContent, http.StatusAccepted, http.StatusUnprocessableEntity}, w.Get(j+path).Code,
+				j+path)
 		}
 	}
 	cold := webtest.Impatient(t)
@@ -300,7 +302,8 @@ func TestTheEngineThatIsLitIsTheOneThatIsSolved(t *testing.T) {
 	text := strings.Replace(string(e.Text), "states:\n", "states:\n  warm: {key: on, engine: running}\n", 1)
 	j := w.Opened(text)
 	lit := regexp.MustCompile(`class="btn btn-outline-dark active" type="submit" name="engine" value="([^"]*)"`)
-	for _, c := range []struct{ does, state, lit string }{{"", "warm", "running"}, {"engine off", "warm", "off"}, {"engine cranking", "warm", "cranking"}} {
+	for _, c := range []struct{ does, state, lit string }{{"", "warm", "running"}, {"engine off", "warm", "off"}, {"engine cranking", "warm",
+		"cranking"}} {
 		if c.does != "" {
 			require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", c.does).Code)
 		}

@@ -161,15 +161,17 @@ type reportPage struct {
 type newer struct {
 	Number int    // of the revision
 	Text   string // what changes
+	Unseen bool   // no lead has looked at it
 }
 
 // newerRevision looks whether an open job could go by a newer revision; a closed one never moves. One
 // that differs only in where the parts stand on the drawing is none.
 func (a *Jobs) newerRevision(ctx context.Context, j *jobAt) (*newer, error) {
-	if j.state.Closed || j.Newest == j.Revision {
+	offered, unseen := j.Offered()
+	if j.state.Closed || offered == j.Revision {
 		return nil, nil
 	}
-	h, err := a.keep.Revision(ctx, j.Newest)
+	h, err := a.keep.Revision(ctx, offered)
 	if err != nil {
 		return nil, err
 	}
@@ -180,7 +182,7 @@ func (a *Jobs) newerRevision(ctx context.Context, j *jobAt) (*newer, error) {
 	if err != nil || b.Guide == nil {
 		return nil, nil // nobody is led to what cannot be worked with
 	}
-	return &newer{h.Number, job.Moving(j.file.Drawn, b.Drawn, j.entries)}, nil
+	return &newer{h.Number, job.Moving(j.file.Drawn, b.Drawn, j.entries), unseen}, nil
 }
 
 // jobSide is what every page beside a job's main one carries.

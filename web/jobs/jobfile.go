@@ -111,7 +111,8 @@ func (a *Jobs) importJob(c *gin.Context) {
 		return
 	}
 	in := store.Imported{
-		By: room.Who(c), Vehicle: f.Vehicle, Title: f.Title, OpenedAt: f.OpenedAt, Origin: f.origin(), Photos: f.Photographs, Revisions: map[int64]store.Harness{},
+		By: room.Who(c), Vehicle: f.Vehicle, Title: f.Title, OpenedAt: f.OpenedAt, Origin: f.origin(), Photos: f.Photographs,
+		Revisions: map[int64]store.Harness{},
 	}
 	if in.Entries, err = f.entries(a.Now()); err != nil {
 		wrong(err)

@@ -145,7 +145,8 @@ func reportCSV(p *reportPage) []byte {
 		if r.Struck {
 			struck = "struck out"
 		}
-		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), harness.Cell(p.signed(r)), harness.Cell(r.What), harness.Cell(r.Expected), harness.Cell(r.Setup), struck,
+		write(strconv.Itoa(r.Seq), r.At.Format(time.RFC3339), harness.Cell(p.signed(r)), harness.Cell(r.What), harness.Cell(r.Expected),
+			harness.Cell(r.Setup), struck,
 			harness.Cell(strings.Join(r.Notes, "; ")))
 	}
 	w.Flush()

@@ -15,13 +15,14 @@ func (a *Jobs) moveJob(c *gin.Context) {
 	if !ok {
 		return
 	}
-	target, err := a.keep.Revision(c.Request.Context(), j.Newest)
+	offered, _ := j.Offered()
+	target, err := a.keep.Revision(c.Request.Context(), offered)
 	if err != nil {
 		a.FailWith(c, err)
 		return
 	}
 	a.change(c, j, fmt.Sprintf("/jobs/%d", j.ID), nil, func(j *jobAt) ([]job.Entry, error) {
-		if j.Newest != target.Revision || j.Revision == target.Revision {
+		if now, _ := j.Offered(); now != target.Revision || j.Revision == target.Revision {
 			return nil, refused("The harness has changed again meanwhile, or the job goes by that revision already; look again.")
 		}
 		b, err := a.circuits.Get(target.Source)

@@ -60,19 +60,21 @@ func simulated(t *testing.T, circuit string, words ...string) (*sim.Vehicle, str
 func TestTheScanPage(t *testing.T) {
 	v, address := simulated(t, "f3-twin-series-parallel", "F3 open")
 	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute,
+		Loopback:  true,
 		Simulated: []jobs.Known{{Name: "Test rig", Harness: "f3-twin-series-parallel", Address: address}}})
 	job := w.JobNamed("Gritter 6")
 	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Test rig answers at "+address)
 	for bad, want := range map[string]string{
 		"example.com:13400": "no address of a network of one", "8.8.8.8:13400": "no address of a network of one", "x": "is no address",
-		"127.0.0.1:1": "No vehicle answers",
+		"127.0.0.1:1": "Nothing that can be used answers at 127.0.0.1:1",
 	} {
 		r := w.Post(job+"/scan/connect", "address", bad)
 		require.Equal(t, http.StatusUnprocessableEntity, r.Code, bad)
 		webtest.Says(t, r.Body.String(), want)
 	}
 	webtest.Says(t, w.Post(job+"/scan/connect", "address", address, "data", "vehicle-data: 2").Body.String(), "vehicle-data: 1")
-	webtest.Says(t, w.Post(job+"/scan/connect", "address", address, "data", "vehicle-data: 1\ncontroller: 0x0E80\nharness: other").Body.String(),
+	webtest.Says(t, w.Post(job+"/scan/connect", "address", address, "data",
+		"vehicle-data: 1\ncontroller: 0x0E80\nharness: other").Body.String(),
 		"check the model and its year")
 	webtest.Says(t, w.Post(job+"/scan/command", "state", "low").Body.String(), "No vehicle is connected")
 

@@ -159,7 +159,8 @@ func TestBackToThePageBefore(t *testing.T) {
 		q.Header.Set("Referer", before)
 		return w.Do(q)
 	}
-	webtest.Says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(), `name="back" value="/jobs/6?state=low"`)
+	webtest.Says(t, from(http.MethodGet, "/tools", "http://example.com/jobs/6?state=low").Body.String(),
+		`name="back" value="/jobs/6?state=low"`)
 	webtest.Says(t, from(http.MethodGet, "/tools?back=/jobs/5", "http://example.com/jobs/6").Body.String(), `name="back" value="/jobs/5"`)
 	for _, before := range []string{"http://webtest.Elsewhere.example/jobs/6", "http://example.com//webtest.Elsewhere.example",
 		"http://example.com/tools", ":", ""} {

@@ -33,7 +33,8 @@ type signInPage struct {
 func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
 
 func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
-	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")), First: a.accounts.first(c.Request.Context()) != ""}
+	p := signInPage{Frame: a.Frame(c, "Sign in", ""), Name: name, Back: room.BackTo(c.Query("back")),
+		First: a.accounts.first(c.Request.Context()) != ""}
 	p.Who = ""
 	p.Half = a.accounts.half(c) != 0
 	if token, err := c.Cookie(deviceCookie); err == nil && !p.Half {

@@ -139,7 +139,7 @@ func KeepType(c *gin.Context) {
 func BackTo(path string) string {
 	if to, err := url.Parse(path); err == nil && strings.HasPrefix(path, "/") && to.Host == "" && to.Scheme == "" &&
 		!strings.Contains(path, "//") && !strings.Contains(path, "\\") &&
-		harness.Printable(to.Path) && !strings.ContainsAny(to.Path, "\t\n") && !strings.Contains(to.Path, "//") {
+		harness.Printable(to.Path) && !strings.ContainsAny(to.Path, "\t\n\\") && !strings.Contains(to.Path, "//") {
 		return path
 	}
 	return "/"

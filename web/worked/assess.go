@@ -43,7 +43,8 @@ func (w *Circuit) Refute(ctx context.Context, seen []probe.Observation, now diag
 }
 
 // Once works something else out of the circuit in the background, once for all who ask, and keeps it by its key.
-func Once[T any](ctx context.Context, w *Circuit, key string, patience time.Duration, work func() (T, error)) (value T, ready bool, err error) {
+func Once[T any](ctx context.Context, w *Circuit, key string, patience time.Duration, work func() (T, error)) (value T, ready bool,
+	err error) {
 	v, ready, err := w.answers.ask(ctx, key, patience, func(context.Context) (any, error) { return work() })
 	if ready && err == nil {
 		value = v.(T)

@@ -28,8 +28,10 @@ document.addEventListener("alpine:init", () => {
       addEventListener("beforeunload", (e) => { if (typed() && !this.saving) e.preventDefault(); });
       document.addEventListener("click", (e) => {
         const away = e.target.closest?.("a[href]:not([download])");
-        if (away && typed() && !confirm("What you typed is not saved. Leave it behind?")) { e.preventDefault(); e.stopImmediatePropagation(); }
-        else if (away && typed()) this.saved = this.$refs.text.value;
+        if (away && typed() && !confirm("What you typed is not saved. Leave it behind?")) {
+          e.preventDefault();
+          e.stopImmediatePropagation();
+        } else if (away && typed()) this.saved = this.$refs.text.value;
       }, true);
       this.$refs.save.addEventListener("submit", () => { this.saving = true; });
     },
