@@ -4,7 +4,6 @@ import (
 	"context"
 	"net"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -139,13 +138,13 @@ func TestFromTheCommandToTheClosedJob(t *testing.T) {
 	require.NoError(t, v.Drive("engine running"))
 	// The simulated minute takes two seconds and the link asks every 0.4, so the figures are some degrees off, more on a
 	// machine with other work: what is waited for is that low came and went, each near where it should.
-	require.Eventually(t, func() bool {
+	soak.Await(t, "both stages of the warm-up", func() bool {
 		c.visit(c.url + "/log?from=link")
 		return c.eval(`String([["up 95", 95], ["down 89", 89]].every(([key, at]) => {
 			const field = document.querySelector('input[name="check-warm-up ' + key + '"]')
 			return field && Math.abs(parseFloat(field.value) - at) <= 4
 		}))`) == "true"
-	}, 2*patience, time.Second)
+	})
 	c.sees("main", "came on at")
 	c.sees("main", "went off at")
 	c.accessible()

@@ -2,14 +2,18 @@ package web_test
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/harness"
@@ -91,4 +95,56 @@ func BenchmarkFirstPageOfAJob(b *testing.B) {
 		}
 	}
 	b.ReportMetric(float64(longest.Microseconds())/1000, "longest-ms")
+}
+
+// BenchmarkPages is how quickly the pages that people have open all day are answered, with 16 and with 64 clients that ask
+// without pause over real connections, on the cores that the server has too: the Bay, the half-way job, a sheet.
+func BenchmarkPages(b *testing.B) {
+	keep := demotest.Open(b)
+	app, err := web.New(keep, webtest.Options())
+	require.NoError(b, err)
+	b.Cleanup(app.Close)
+	server := httptest.NewServer(app.Handler())
+	b.Cleanup(server.Close)
+	for _, page := range []struct{ name, path string }{{"bay", "/"}, {"job", "/jobs/5"}, {"sheet",
+		"/harnesses/f3-twin-series-parallel?state=low"}} {
+		for _, clients := range []int{16, 64} {
+			b.Run(fmt.Sprintf("%s-%d", page.name, clients), func(b *testing.B) {
+				client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: clients}}
+				ask := func() time.Duration {
+					r, err := http.NewRequestWithContext(b.Context(), http.MethodGet, server.URL+page.path, nil)
+					require.NoError(b, err)
+					r.Host = webtest.Hosts[0]
+					began := time.Now()
+					answer, err := client.Do(r)
+					if !assert.NoError(b, err) {
+						return 0
+					}
+					_, err = io.Copy(io.Discard, answer.Body)
+					assert.NoError(b, err)
+					assert.NoError(b, answer.Body.Close())
+					assert.Equal(b, http.StatusOK, answer.StatusCode)
+					return time.Since(began)
+				}
+				ask() // drawing and guide are made at the first asking
+				took := make([]time.Duration, b.N)
+				var next atomic.Int64
+				var all sync.WaitGroup
+				b.ResetTimer()
+				for range clients {
+					all.Go(func() {
+						for n := next.Add(1); n <= int64(b.N); n = next.Add(1) {
+							took[n-1] = ask()
+						}
+					})
+				}
+				all.Wait()
+				b.StopTimer()
+				slices.Sort(took)
+				b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "views/s")
+				b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "p50-ms")
+				b.ReportMetric(float64(took[len(took)*99/100].Microseconds())/1000, "p99-ms")
+			})
+		}
+	}
 }

@@ -39,8 +39,8 @@ func (r *reader) plainTree(n *yaml.Node, depth int) bool {
 	case n.Kind == yaml.AliasNode || n.Anchor != "":
 		r.fail(n, "", "anchors and aliases (& and *) are not used in a harness file; write the value out")
 		return false
-	case n.Kind == yaml.ScalarNode && !Printable(n.Value):
-		r.fail(n, "", "this holds signs that cannot be printed (a NUL, or one that turns the direction of writing)")
+	case n.Kind == yaml.ScalarNode && strings.ContainsRune(n.Value, 0):
+		r.fail(n, "", "this holds a NUL, which is no text")
 		return false
 	case depth > 8:
 		r.fail(n, "", "nested too deeply for a harness file")

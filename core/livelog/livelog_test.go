@@ -180,7 +180,6 @@ func TestALongLog(t *testing.T) {
 	assert.LessOrEqual(t, len(a.Points), 2400)
 	kept := float64(after.HeapAlloc-min(after.HeapAlloc, before.HeapAlloc)) / (1 << 20)
 	t.Logf("200,000 rows in %v, %.1f MB more on the heap", took.Round(time.Millisecond), kept)
-	assert.Less(t, took, 3*time.Second)
 	assert.Less(t, kept, 150.0)
 	assert.False(t, math.IsNaN(a.Stages[1].On))
 }

@@ -197,7 +197,7 @@ func TestWhatNoPageCanShow(t *testing.T) {
 	w := webtest.Open(t)
 	r := w.Post("/library", "text", "harness: 1\ntitle: \"\\u0000\"\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
-	webtest.Says(t, r.Body.String(), "line 2: this holds signs that cannot be printed")
+	webtest.Says(t, r.Body.String(), "line 2: this holds a NUL, which is no text")
 	r = w.Send("/jobs/import", "file", "job.json", []byte(`{"format": "iron-thread job 1", "vehicle": "V", "title": "\u0000"}`))
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
 	webtest.Says(t, r.Body.String(), "a NUL, which is no text")

@@ -21,18 +21,34 @@ import (
 const suspectsListed = 7
 
 func (a *Jobs) job(c *gin.Context) {
-	if j, ok := a.open(c); ok {
-		a.showJob(c, j, readJobRequest(c))
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	key, err := a.madeOf(c, j)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if a.pages.again(c, key) {
+		return
+	}
+	w := &copying{ResponseWriter: c.Writer}
+	c.Writer = w
+	whole := a.showJob(c, j, readJobRequest(c))
+	c.Writer = w.ResponseWriter
+	if whole && c.Writer.Status() == http.StatusOK {
+		a.pages.keep(key, w.page.Bytes())
 	}
 }
 
-// showJob assembles the page.
-func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
+// showJob assembles the page; whole tells that nothing of it is still being worked out.
+func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 	now := nowOf(c, j)
 	as, ready, err := j.file.Assess(c.Request.Context(), j.state.Seen, now, a.Patience)
 	if err != nil {
 		a.FailWith(c, err)
-		return
+		return false
 	}
 	p := &jobPage{
 		jobSide: a.side(c, j, "job"), Back: r.back,
@@ -45,7 +61,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	}
 	if p.Newer, err = a.newerRevision(c.Request.Context(), j); err != nil {
 		a.FailWith(c, err)
-		return
+		return false
 	}
 	p.Tally.Left, p.Tally.Of = as.Left, as.Of
 	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
@@ -78,7 +94,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 			p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
 			if err := a.chooseCard(c, p, j, now, as, jobRequest{}); err != nil {
 				a.FailWith(c, err)
-				return
+				return false
 			}
 		}
 	}
@@ -92,18 +108,19 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) {
 	circuit, evidence, err := p.look(j, as, r)
 	if err != nil {
 		a.FailWith(c, err)
-		return
+		return false
 	}
 	a.lay(c, p, j, circuit, evidence)
 	if r.status >= http.StatusBadRequest && onJobPage(c) {
 		a.Part(c, r.status, "job.html", "notice", p) // what was typed stays as it is
-		return
+		return false
 	}
 	if p.Paper.Under != "" && onJobPage(c) {
 		a.Part(c, r.status, "job.html", "changed", p)
-		return
+		return ready && p.Pending == nil
 	}
 	a.Render(c, r.status, "job.html", p)
+	return ready && p.Pending == nil && p.Paper.Again == ""
 }
 
 // socketOf is where the card of the move's socket is; empty where it is at none.

@@ -57,6 +57,7 @@ type Jobs struct {
 	watches  *scan.Watches
 	news     *news
 	settler  *settler
+	pages    *seenPages
 
 	Simulated []Known // vehicles that are known to answer
 }
@@ -80,7 +81,7 @@ func New(s *room.Shared, keep Keeper, circuits *worked.Circuits, learnt Learnt) 
 	if err != nil {
 		return nil, fmt.Errorf("jobs: %w", err)
 	}
-	a := &Jobs{Room: r, keep: keep, circuits: circuits, learnt: learnt, watches: scan.NewWatches(), news: newNews()}
+	a := &Jobs{Room: r, keep: keep, circuits: circuits, learnt: learnt, watches: scan.NewWatches(), news: newNews(), pages: newSeenPages()}
 	a.beginSettling()
 	return a, nil
 }

@@ -3,6 +3,7 @@ package jobs_test
 import (
 	"context"
 	"fmt"
+	"ironthread/soak"
 	"net/http"
 	"strconv"
 	"strings"
@@ -144,17 +145,17 @@ func TestARepairWaitsForItsFault(t *testing.T) {
 	j := w.NewJobOn("f3-twin-series-parallel", "no low")
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/seen", "do", "fans", "state", "low", "fan-M1", "stopped", "fan-M2", "stopped").Code)
 	waited := 0
-	for {
+	soak.Await(t, "the repair", func() bool {
 		r := w.Post(j+"/repair", "action", "F3 renewed", "token", "the repair")
 		if r.Code == http.StatusSeeOther {
-			break
+			return true
 		}
 		require.Equal(t, http.StatusAccepted, r.Code, webtest.Notice(r.Body.String()))
 		webtest.Says(t, r.Body.String(), "Not recorded yet")
 		webtest.Says(t, r.Body.String(), `value="F3 renewed"`)
 		waited++
-		time.Sleep(50 * time.Millisecond)
-	}
+		return false
+	})
 	assert.Positive(t, waited)
 	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)

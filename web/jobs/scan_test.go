@@ -3,6 +3,7 @@ package jobs_test
 import (
 	"context"
 	"fmt"
+	"ironthread/soak"
 	"net"
 	"net/http"
 	"regexp"
@@ -85,11 +86,11 @@ func TestTheScanPage(t *testing.T) {
 	webtest.Says(t, page, "Nothing commanded")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/command", "state", "low").Code)
 	assert.True(t, v.Stands().Tester)
-	assert.Eventually(t, func() bool {
+	soak.Await(t, "the fan turning slowly", func() bool {
 		live := w.Get(job + "/scan/live").Body.String()
 		return strings.Contains(live, "Commanded <b>low</b>") && strings.Contains(live, "control module supply") &&
 			strings.Contains(live, "M1 <b>slow</b>")
-	}, 5*time.Second, 50*time.Millisecond)
+	})
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/seen", "state", "low", "fan-s-0", "stopped", "fan-s-1", "stopped", "relay-K1",
 		"click", "pin", "F3.a", "volts", "12.3").Code)
 	page = w.Get(job).Body.String()

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"ironthread/soak"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -263,10 +264,10 @@ func TestNoPageWaitsForTheGuide(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/seen", "do", "fans", "state", "high", "fan-M1", "stopped").Code)
 	page = w.Get(job).Body.String()
 	webtest.Says(t, page, "Working out what the evidence leaves")
-	for strings.Contains(page, "Working out") {
-		time.Sleep(20 * time.Millisecond)
+	soak.Await(t, "the next move", func() bool {
 		page = w.Get(job).Body.String()
-	}
+		return !strings.Contains(page, "Working out")
+	})
 	webtest.Says(t, page, "Next move")
 	webtest.Says(t, page, "high: M1 stopped")
 }

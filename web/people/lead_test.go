@@ -1,11 +1,11 @@
 package people_test
 
 import (
+	"ironthread/soak"
 	"net/http"
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -125,8 +125,7 @@ func TestSeveralInstancesBehindOneAddress(t *testing.T) {
 	require.Equal(t, http.StatusOK, r.Code)
 	_, sum, _ := strings.Cut(r.Body.String(), `"sum":"`)
 	sum, _, _ = strings.Cut(sum, `"`)
-	assert.Eventually(t, func() bool { return strings.Contains(next().Get("/drafts/"+sum).Body.String(), "F7") }, 10*time.Second,
-		50*time.Millisecond)
+	soak.Await(t, "it", func() bool { return strings.Contains(next().Get("/drafts/"+sum).Body.String(), "F7") })
 	assert.Equal(t, http.StatusNotFound, next().Get("/drafts/none").Code)
 
 	// A job begun at one is worked at the others, each entry at the next.
@@ -142,19 +141,16 @@ func TestSeveralInstancesBehindOneAddress(t *testing.T) {
 	if testing.Short() { // each instance works the circuit out for itself, which takes long under the race detector
 		return
 	}
-	assert.Eventually(t, func() bool { return strings.Contains(next().Get(j).Body.String(), "Verdict, proven") }, time.Minute,
-		50*time.Millisecond)
+	soak.Await(t, "it", func() bool { return strings.Contains(next().Get(j).Body.String(), "Verdict, proven") })
 
 	// A study begun at one is seen and stopped at another.
 	const study = "/harnesses/f3-twin-series-parallel/study"
 	require.Equal(t, http.StatusSeeOther, all[0].Post(study, "kind", "spread").Code)
-	assert.Eventually(t, func() bool { return strings.Contains(all[1].Get(study).Body.String(), "Played") }, 5*time.Second,
-		50*time.Millisecond)
+	soak.Await(t, "it", func() bool { return strings.Contains(all[1].Get(study).Body.String(), "Played") })
 	require.Equal(t, http.StatusSeeOther, all[2].Post(study, "kind", "clean").Code) // it is on its way: this changes nothing
 	require.Equal(t, http.StatusSeeOther, all[1].Post(study, "stop", "1").Code)
-	for n, w := range all {
-		assert.Eventually(t, func() bool { return !strings.Contains(w.Get(study).Body.String(), "Played") }, 10*time.Second,
-			50*time.Millisecond, n)
+	for _, w := range all {
+		soak.Await(t, "it", func() bool { return !strings.Contains(w.Get(study).Body.String(), "Played") })
 	}
 }
 

@@ -32,7 +32,7 @@ func funcs(files *Static) template.FuncMap {
 		"money":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
 		"share":    share,
 		"times":    timesWords,
-		"token":    newToken,
+		"token":    NewToken,
 		"clicks":   func() []string { return []string{"click", "nothing"} },
 		"pair":     func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}
@@ -64,8 +64,8 @@ func few(list []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(list[:shown], ", "), len(list)-shown)
 }
 
-// newToken names one form of one page, so that it is taken once however often it is sent.
-func newToken() (string, error) {
+// NewToken names one form of one page, so that it is taken once however often it is sent.
+func NewToken() (string, error) {
 	b := make([]byte, 16)
 	if _, err := rand.Read(b); err != nil {
 		return "", fmt.Errorf("room: a form's token: %w", err)
