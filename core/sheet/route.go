@@ -166,7 +166,8 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 	clear(best)
 	start := int32(g.cell(from)*4 + dir)
 	best[start], came[start] = 1, -1
-	open := append(g.open[:0], place{0, 0, start})
+	open := g.open[:0]
+	open = append(open, place{0, 0, start})
 	defer func() { g.open = open }()
 	for len(open) > 0 {
 		top := open.take()

@@ -35,7 +35,11 @@ func newSeenPages() *seenPages {
 // formToken is where a form's token stands on a page.
 var formToken = regexp.MustCompile(`name="token" value="[0-9a-f]{32}"`)
 
-const tokenBefore, tokenAfter = `name="token" value="`, `"`
+// A token is written back between these.
+const (
+	beforeIt = `name="token" value="`
+	behindIt = `"`
+)
 
 // madeOf is all that a job's page is made of: the job, its log so far, what the workshop has learnt, who looks, with what tools,
 // in which units, and what the address asks for.
@@ -64,7 +68,7 @@ func (s *seenPages) again(c *gin.Context, key [sha256.Size]byte) bool {
 			if err != nil {
 				return false
 			}
-			b.WriteString(tokenBefore + token + tokenAfter)
+			b.WriteString(beforeIt + token + behindIt)
 		}
 		b.Write(part)
 	}
