@@ -283,6 +283,8 @@ var axe string
 // accessible runs axe-core over the page: nothing serious or critical may be found.
 func (b *tab) accessible() {
 	b.t.Helper()
+	b.quiet()
+	b.waits(`document.readyState === "complete"`) // its styles are there
 	// Injected through the protocol, so that the page's own policy stays as it is.
 	_, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](axe+"; true"))
 	require.NoError(b.t, err)

@@ -204,9 +204,9 @@ func (x *walk) step() {
 	}
 	switch k := x.pick(100); {
 	case k < 50:
-		action := x.action()
+		action, holds := x.action(), x.holds()
 		for range 30 { // mostly one that can be: what is refused has the whole page shown again
-			if _, err := electric.ParseAction(x.circuit, action); err == nil && !slices.ContainsFunc(x.holds(), func(a electric.Action) bool {
+			if _, err := electric.ParseAction(x.circuit, action); err == nil && !slices.ContainsFunc(holds, func(a electric.Action) bool {
 				return a.String() == action
 			}) {
 				break
