@@ -12,7 +12,7 @@ VERSION ?= 0.1.0
 # Packages and tests in which several things run at once.
 RACE = ./core/predict ./core/diagnose ./core/sheet ./store ./scan/... ./sim ./web ./web/jobs ./web/people ./web/logbook ./web/worked
 RACING = ManyAtOnce|TablesAre|Annealing|TwoWriters|AFormIsTakenOnce|NeverBothHold|StartTogether|NewsReaches|AMeterFills|AtTheSameMoment|\
-CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|ReadIsNotWritten|WhileTheEvidenceIsWeighed|SilentTester
+CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|WhileTheEvidenceIsWeighed|SilentTester
 GO ?= go
 
 # A list of names over several lines, without the white space between.

@@ -218,7 +218,7 @@ func (x *walk) step() {
 		if holds := x.holds(); len(holds) > 0 {
 			post("/setup", "action", holds[x.pick(len(holds))].String(), "undo", "1")
 		}
-	case k < 96:
+	case k < 98:
 		list := slices.DeleteFunc(x.folded().Beads, func(b job.Bead) bool { return b.StruckOut || b.Kind == job.Opened })
 		if len(list) > 0 {
 			post("/strike", "seq", strconv.Itoa(list[x.pick(len(list))].Seq))
