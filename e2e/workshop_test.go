@@ -99,7 +99,7 @@ func TestPeopleSignIn(t *testing.T) {
 	tech.click(`form:has(#new) .btn-primary`)
 	tech.sees("#notice", "Done.")
 	tech.click(".alert-warning .btn") // the change is told
-	tech.waits(`!document.querySelector(".alert-warning")`)
+	tech.waits(`!document.querySelector("form.alert-warning")`)
 	tech.visit(s.url + "/jobs/7")
 	tech.sees("h1", "Gritter 6")
 	tech.visit(s.url + "/me")
@@ -110,7 +110,7 @@ func TestPeopleSignIn(t *testing.T) {
 	tech.sees("#notice", "Done.")
 	tech.sees(".alert-warning", "a PIN was kept on a device")
 	tech.click(".alert-warning .btn")
-	tech.waits(`!document.querySelector(".alert-warning")`)
+	tech.waits(`!document.querySelector("form.alert-warning")`)
 	tech.fill("#secret-second", "heron lathe pumice")
 	tech.click(`form:has(#secret-second) .btn`)
 	tech.sees("main", "Let the app on your phone")
