@@ -10,14 +10,14 @@ import (
 	"time"
 )
 
-// longest is how long anything may take that a test waits for: long enough for any machine that does other things beside.
-const longest = 3 * time.Minute
+// Longest is how long anything may take that a test waits for: long enough for any machine that does other things beside.
+const Longest = 3 * time.Minute
 
 // Await waits until something holds, and fails the test where it does not come to hold within minutes. It asks again as soon
 // as a moment has passed; how long it takes is no matter.
 func Await(t testing.TB, what string, holds func() bool) {
 	t.Helper()
-	end := time.NewTimer(longest)
+	end := time.NewTimer(Longest)
 	defer end.Stop()
 	for again := time.NewTicker(5 * time.Millisecond); ; {
 		if holds() {

@@ -2,7 +2,6 @@ package circuits_test
 
 import (
 	"context"
-	"ironthread/soak"
 	"net/http"
 	"strings"
 	"testing"
@@ -12,6 +11,7 @@ import (
 
 	"ironthread/demo"
 	"ironthread/demo/demotest"
+	"ironthread/soak"
 	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/webtest"

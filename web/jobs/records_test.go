@@ -3,7 +3,6 @@ package jobs_test
 import (
 	"context"
 	"fmt"
-	"ironthread/soak"
 	"net/http"
 	"strconv"
 	"strings"
@@ -16,6 +15,7 @@ import (
 
 	"ironthread/core/job"
 	"ironthread/demo/demotest"
+	"ironthread/soak"
 	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/webtest"

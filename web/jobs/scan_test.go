@@ -3,7 +3,6 @@ package jobs_test
 import (
 	"context"
 	"fmt"
-	"ironthread/soak"
 	"net"
 	"net/http"
 	"regexp"
@@ -20,6 +19,7 @@ import (
 	"ironthread/library"
 	"ironthread/scan/describe"
 	"ironthread/sim"
+	"ironthread/soak"
 	"ironthread/web"
 	"ironthread/web/jobs"
 	"ironthread/web/webtest"

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"image"
 	"image/png"
-	"ironthread/soak"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -18,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/demo"
+	"ironthread/soak"
 	"ironthread/web"
 	"ironthread/web/webtest"
 )

@@ -2,29 +2,28 @@ package logbook
 
 import (
 	"context"
-	"ironthread/soak"
 	"strconv"
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/job"
+	"ironthread/soak"
 	"ironthread/store"
 )
 
-// slow is a store with so many closed jobs that reading them takes a while.
+// slow is a store with so many closed jobs that reading them takes until the test lets go.
 type slow struct {
 	reads, jobs atomic.Int64
-	takes       time.Duration
+	goes        chan struct{}
 }
 
 func (s *slow) ClosedJobs(context.Context) ([]store.Line, error) {
 	s.reads.Add(1)
-	time.Sleep(s.takes)
+	<-s.goes
 	list := make([]store.Line, s.jobs.Load())
 	for k := range list {
 		list[k].Summary = job.Summary{Closed: true, Found: []string{"F1 open"}, Kinds: []string{"fuse open"}}
@@ -40,7 +39,7 @@ func (s *slow) Setting(context.Context, string, any) (bool, error) { return fals
 // Closed jobs are counted once for all who ask at the same moment; and while a further one is being counted in, what was
 // counted before holds, so that no page waits for it.
 func TestClosedJobsAreCountedOnceForAll(t *testing.T) {
-	s := &slow{takes: 50 * time.Millisecond}
+	s := &slow{goes: make(chan struct{})}
 	s.jobs.Store(3)
 	l := NewLearning(s)
 	var all sync.WaitGroup
@@ -51,15 +50,18 @@ func TestClosedJobsAreCountedOnceForAll(t *testing.T) {
 			assert.Equal(t, 3, book.Jobs)
 		})
 	}
+	soak.Await(t, "the first reading", func() bool { return s.reads.Load() > 0 })
+	close(s.goes)
 	all.Wait()
 	assert.Equal(t, int64(1), s.reads.Load())
 
-	s.takes = 2 * countedWithin
+	s.goes = make(chan struct{})
 	s.jobs.Store(4)
 	l.Forget()
 	book, _, err := l.Counted(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, 3, book.Jobs)
+	close(s.goes)
 	soak.Await(t, "the fourth", func() bool {
 		book, _, err := l.Counted(t.Context())
 		return err == nil && book.Jobs == 4

@@ -3,8 +3,6 @@ package people_test
 import (
 	"context"
 	"fmt"
-	"ironthread/demo/demotest"
-	"ironthread/store"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -17,6 +15,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/demo/demotest"
+	"ironthread/store"
 	"ironthread/web/people"
 	"ironthread/web/webtest"
 )

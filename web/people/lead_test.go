@@ -1,7 +1,6 @@
 package people_test
 
 import (
-	"ironthread/soak"
 	"net/http"
 	"strconv"
 	"strings"
@@ -12,6 +11,7 @@ import (
 
 	"ironthread/core/job"
 	"ironthread/demo/demotest"
+	"ironthread/soak"
 	"ironthread/web"
 	"ironthread/web/webtest"
 )
