@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 	"time"
 
@@ -160,8 +161,12 @@ func serve(ctx context.Context, cmd *cobra.Command, keep *store.Store, d *door, 
 	go app.Warm(ctx)
 	go app.Listen(ctx)
 	go app.Housekeep(ctx)
-	fmt.Fprintf(cmd.OutOrStdout(), "Iron Thread is at %s://%s\n", scheme, l.Addr())
-	d.announce(cmd.OutOrStdout(), code)
+	var told strings.Builder // written at once, so that whoever waits for the address has the fingerprint and the code with it
+	fmt.Fprintf(&told, "Iron Thread is at %s://%s\n", scheme, l.Addr())
+	d.announce(&told, code)
+	if _, err := io.WriteString(cmd.OutOrStdout(), told.String()); err != nil {
+		return err
+	}
 	select {
 	case err := <-ended:
 		return err

@@ -94,13 +94,13 @@ func (n *Network) linkName(b *branch, w *harness.Wire) (name string, gate bool) 
 }
 
 // NodeOf gives a cavity's node.
-func (n *Network) NodeOf(pin harness.Pin) int { return int(n.nodes[pin]) }
+func (n *Network) NodeOf(pin harness.Pin) int { return int(n.model.cavity[pin]) }
 
 // PinsAt names the cavities, by node.
 func (n *Network) PinsAt() map[int][]harness.Pin {
 	at := map[int][]harness.Pin{}
 	for _, pin := range n.model.pins {
-		x := int(n.nodes[pin])
+		x := int(n.model.cavity[pin])
 		at[x] = append(at[x], pin)
 	}
 	return at

@@ -22,11 +22,15 @@ import (
 type Model struct {
 	Circuit *harness.Circuit
 
-	pins  []harness.Pin // every cavity
-	fused []string      // parts with a fuse, in the order of a network's fuses
-	place map[string]int
-	top   map[string]float64 // each fan's highest healthy speed over all states, rad/s
-	most  map[harness.Pin]float64
+	pins     []harness.Pin        // every cavity
+	cavity   map[harness.Pin]node // each cavity's node, the same in every network of the circuit
+	cavityAt []node               // the same in the order of pins
+	cavities int                  // so many nodes are cavities
+	plus     node                 // the first battery's plus post
+	fused    []string             // parts with a fuse, in the order of a network's fuses
+	place    map[string]int
+	top      map[string]float64 // each fan's highest healthy speed over all states, rad/s
+	most     map[harness.Pin]float64
 }
 
 // New computes every state of the healthy circuit once.
@@ -39,6 +43,7 @@ func New(c *harness.Circuit) (*Model, error) {
 		m.place[p.Name] = i
 		m.pins = append(m.pins, p.Pins()...)
 	}
+	m.number()
 	n, err := m.Network(nil, nil)
 	if err != nil {
 		return nil, err
@@ -61,6 +66,22 @@ func New(c *harness.Circuit) (*Model, error) {
 		}
 	}
 	return m, nil
+}
+
+// number gives each cavity a node of its own; the first battery's negative post is the zero of all volts and has none.
+func (m *Model) number() {
+	battery := m.Circuit.OfKind(harness.KindBattery)[0].Name
+	m.cavity = make(map[harness.Pin]node, len(m.pins))
+	for _, pin := range m.pins {
+		at := node(m.cavities)
+		if pin.Part == battery && pin.Name == "-" {
+			at = post
+		} else {
+			m.cavities++
+		}
+		m.cavity[pin], m.cavityAt = at, append(m.cavityAt, at)
+	}
+	m.plus = m.cavity[harness.Pin{Part: battery, Name: "+"}]
 }
 
 // Network builds the circuit with a set-up and faults in it.

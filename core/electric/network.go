@@ -128,7 +128,7 @@ type Network struct {
 	faults []fault.Fault
 	setup  []Action
 
-	nodes       map[harness.Pin]node // cavities and, where they differ, inner pins
+	inner       map[harness.Pin]node // the part's side of its pins, once asked for; the cavities are the model's
 	nodeCount   int
 	branches    []branch
 	wires       []int // branch of each wire of the circuit
@@ -153,17 +153,11 @@ type Network struct {
 // build makes the network; connect, where given, adds an instrument.
 func (m *Model) build(setup []Action, faults []fault.Fault, connect func(*Network) error) (*Network, error) {
 	n := &Network{
-		model: m, setup: setup, faults: carried(faults, setup),
-		nodes: make(map[harness.Pin]node, 2*len(m.pins)),
+		model: m, setup: setup, faults: carried(faults, setup), nodeCount: m.cavities,
+		inner: make(map[harness.Pin]node, len(m.pins)),
 	}
 	n.stands = slices.ContainsFunc(setup, Action.Stands)
 	c := m.Circuit
-	for _, pin := range m.pins {
-		n.nodes[pin] = n.newNode()
-	}
-	first := c.OfKind(harness.KindBattery)[0]
-	n.nodes[harness.Pin{Part: first.Name, Name: "-"}] = post
-	n.compact()
 	for _, w := range c.Wires {
 		n.addWire(w)
 	}
@@ -189,14 +183,14 @@ func (n *Network) newNode() node {
 	return node(n.nodeCount - 1)
 }
 
-// compact renumbers after the post has been taken out.
-func (n *Network) compact() {
-	n.nodeCount = 0
-	for _, pin := range n.model.pins {
-		if n.nodes[pin] != post {
-			n.nodes[pin] = n.newNode()
-		}
+// nodeOf is a pin's node, on the harness's side or the part's; false where there is no such pin.
+func (n *Network) nodeOf(pin harness.Pin) (node, bool) {
+	of := n.model.cavity
+	if pin.Inner {
+		of = n.inner
 	}
+	found, ok := of[pin]
+	return found, ok
 }
 
 func (n *Network) add(b branch) int {
@@ -248,10 +242,10 @@ func (n *Network) terminal(p *harness.Part, name string) node {
 	pin := harness.Pin{Part: p.Name, Name: name}
 	inner := pin
 	inner.Inner = true
-	if known, ok := n.nodes[inner]; ok {
+	if known, ok := n.inner[inner]; ok {
 		return known
 	}
-	cavity := n.nodes[pin]
+	cavity := n.model.cavity[pin]
 	side := cavity
 	switch f, faulty := n.pinFault(pin); {
 	case n.detached(p.Name):
@@ -262,7 +256,7 @@ func (n *Network) terminal(p *harness.Part, name string) node {
 		side = n.newNode()
 		n.series(cavity, side, 0, f, pin, always, 0, n.model.place[p.Name])
 	}
-	n.nodes[inner] = side
+	n.inner[inner] = side
 	return side
 }
 
@@ -308,7 +302,7 @@ func (n *Network) addWire(w *harness.Wire) {
 }
 
 func (n *Network) batteryPlus() node {
-	return n.nodes[harness.Pin{Part: n.model.Circuit.OfKind(harness.KindBattery)[0].Name, Name: "+"}]
+	return n.model.plus
 }
 
 // wireEnd gives the node a wire ends at: its pin's cavity, the other wire's where the two
@@ -319,7 +313,7 @@ func (n *Network) wireEnd(w *harness.Wire, pin harness.Pin) node {
 			pin = crossedEnd(f, w, pin)
 		}
 	}
-	hub := n.nodes[pin]
+	hub := n.model.cavity[pin]
 	part := n.model.Circuit.Part(pin.Part)
 	if part.Kind() != harness.KindSplice {
 		return hub
@@ -359,7 +353,7 @@ func (n *Network) addAction(a Action) error {
 	}
 	switch a.Verb {
 	case Replaced:
-		n.resist(n.nodes[harness.Pin{Part: a.Part, Name: "s"}], n.nodes[harness.Pin{Part: a.Part, Name: "r"}], a.Ohms, -1)
+		n.resist(n.model.cavity[harness.Pin{Part: a.Part, Name: "s"}], n.model.cavity[harness.Pin{Part: a.Part, Name: "r"}], a.Ohms, -1)
 	case Jumper, GroundPin, Feed, Pack:
 		from, err := node(a.From)
 		if err != nil {
@@ -393,7 +387,7 @@ func (n *Network) addLead(a Action, from, to node) {
 
 // reach gives the node a lead can be put on.
 func (n *Network) reach(pin harness.Pin) (node, error) {
-	if found, ok := n.nodes[pin]; ok && (!pin.Inner || n.detached(pin.Part)) {
+	if found, ok := n.nodeOf(pin); ok && (!pin.Inner || n.detached(pin.Part)) {
 		return found, nil
 	}
 	return post, fmt.Errorf("%s can be reached only while %s is out", pin, pin.Part)

@@ -36,7 +36,7 @@ func (n *Network) addPart(i int, p *harness.Part) {
 func (n *Network) addBattery(i int, p *harness.Part, spec *harness.Battery) {
 	c := n.model.Circuit
 	b := battery{
-		plus: n.nodes[harness.Pin{Part: p.Name, Name: "+"}], minus: n.nodes[harness.Pin{Part: p.Name, Name: "-"}],
+		plus: n.model.cavity[harness.Pin{Part: p.Name, Name: "+"}], minus: n.model.cavity[harness.Pin{Part: p.Name, Name: "-"}],
 		emfOff: c.SupplyVolts(false), emfRunning: c.SupplyVolts(true),
 		ohms: orDefault(spec.Ohms, batteryOhms), out: n.detached(p.Name),
 	}
@@ -59,7 +59,7 @@ func (n *Network) addBattery(i int, p *harness.Part, spec *harness.Battery) {
 // addGround joins a chassis joint to the battery's negative post.
 func (n *Network) addGround(i int, p *harness.Part) {
 	pin := harness.Pin{Part: p.Name}
-	at := n.nodes[pin]
+	at := n.model.cavity[pin]
 	f, resists := n.faultOf(p.Name, fault.Resists)
 	switch {
 	case n.has(p.Name, fault.Open) || n.detached(p.Name):
@@ -105,8 +105,8 @@ func (n *Network) addConnector(i int, p *harness.Part, spec *harness.Connector) 
 	ohms := orDefault(spec.Ohms, closedOhms)
 	for way := 1; way <= spec.Ways; way++ {
 		a, b := pins[2*way-2], pins[2*way-1]
-		from := n.nodes[harness.Pin{Part: p.Name, Name: a}]
-		to := n.nodes[harness.Pin{Part: p.Name, Name: b}]
+		from := n.model.cavity[harness.Pin{Part: p.Name, Name: a}]
+		to := n.model.cavity[harness.Pin{Part: p.Name, Name: b}]
 		broken, extra := n.detached(p.Name), fault.Fault{}
 		for _, f := range n.faults {
 			if f.On == fault.OnPart && f.Part == p.Name && f.Item == strconv.Itoa(way) {

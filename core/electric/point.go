@@ -94,11 +94,11 @@ func (n *Network) Point(s *harness.State) *Point {
 	if !n.batteries[0].out {
 		p.Supply = n.emf(&n.batteries[0])
 	}
-	for _, pin := range n.model.pins {
-		p.Pins[pin.String()] = n.reading(n.nodes[pin])
+	for i, pin := range n.model.pins {
+		p.Pins[pin.String()] = n.reading(n.model.cavityAt[i])
 	}
-	for pin, x := range n.nodes {
-		if pin.Inner && x != n.nodes[pin.Cavity()] {
+	for pin, x := range n.inner {
+		if x != n.model.cavity[pin.Cavity()] {
 			p.Pins[pin.String()] = n.reading(x)
 		}
 	}
@@ -173,8 +173,7 @@ func (n *Network) FanShares(shares []float32) {
 // counts there; soft, if it is not nil, tells which these are.
 func (n *Network) MeterVolts(volts []float32, soft []bool) {
 	n.islands()
-	for i, pin := range n.model.pins {
-		x := n.nodes[pin]
+	for i, x := range n.model.cavityAt {
 		if n.floats(x) {
 			volts[i] = float32(math.NaN())
 		} else {
@@ -194,8 +193,7 @@ func (n *Network) meterSoftPins(volts []float32, soft []bool) {
 	n.hangTogether(false)
 	laid := false
 	done := map[int32]bool{}
-	for i, pin := range n.model.pins {
-		x := n.nodes[pin]
+	for i, x := range n.model.cavityAt {
 		if !n.floats(x) || math.IsNaN(float64(volts[i])) {
 			continue
 		}
@@ -209,8 +207,8 @@ func (n *Network) meterSoftPins(volts []float32, soft []bool) {
 		done[island], laid = true, true
 		n.metered = x
 		n.relax()
-		for j, other := range n.model.pins {
-			if y := n.nodes[other]; y != post && n.root(int32(y)) == island {
+		for j, y := range n.model.cavityAt {
+			if y != post && n.root(int32(y)) == island {
 				volts[j] = float32(n.at(y))
 			}
 		}

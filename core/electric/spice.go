@@ -170,8 +170,13 @@ func (n *Network) spiceNames(prefix string) []string {
 	for i := range names {
 		names[i] = fmt.Sprintf("%sn%d", prefix, i)
 	}
-	for pin, x := range n.nodes {
-		if x != post && (!pin.Inner || n.nodes[pin.Cavity()] != x) {
+	for i, pin := range n.model.pins {
+		if x := n.model.cavityAt[i]; x != post {
+			names[x] = prefix + SPICEName(pin)
+		}
+	}
+	for pin, x := range n.inner {
+		if x != post && n.model.cavity[pin.Cavity()] != x {
 			names[x] = prefix + SPICEName(pin)
 		}
 	}

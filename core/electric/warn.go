@@ -173,7 +173,7 @@ func (n *Network) joints() func(node) node {
 func (n *Network) someCavity(group node, find func(node) node) string {
 	found := ""
 	for _, pin := range n.model.Pins() {
-		if find(n.nodes[pin]) != group {
+		if find(n.model.cavity[pin]) != group {
 			continue
 		}
 		if found == "" || n.model.Circuit.Part(pin.Part).Kind() == harness.KindMotor {
@@ -200,7 +200,7 @@ func (n *Network) warnReversed(warn func(kind, at, format string, args ...any)) 
 	for i := range n.relays {
 		p := n.relays[i].part
 		spec := p.Spec.(*harness.Relay)
-		plus, minus := n.at(n.nodes[harness.Pin{Part: p.Name, Name: "86"}]), n.at(n.nodes[harness.Pin{Part: p.Name, Name: "85"}])
+		plus, minus := n.at(n.model.cavity[harness.Pin{Part: p.Name, Name: "86"}]), n.at(n.model.cavity[harness.Pin{Part: p.Name, Name: "85"}])
 		if spec.Cathode == "85" {
 			plus, minus = minus, plus
 		}
