@@ -179,8 +179,38 @@ func (g *inquiry) shown(t probe.Test, which []int) ([]*predict.Shown, error) {
 	if err != nil {
 		return nil, err
 	}
-	shown := make([]*predict.Shown, len(g.suspects))
-	return shown, c.Need(g.ctx, which, g.carried(g.model, t.Setup), shown)
+	shown, blown := make([]*predict.Shown, len(g.suspects)), g.carried(g.model, t.Setup)
+	alone := g.inHand(t)
+	if alone == "" {
+		return shown, c.Need(g.ctx, which, blown, shown)
+	}
+	own := []int{g.suspects.nobody()}
+	for _, i := range which {
+		if slices.Contains(g.suspects[i].Fault.Parts(), alone) {
+			own = append(own, i)
+		}
+	}
+	if err := c.Need(g.ctx, own, blown, shown); err != nil {
+		return nil, err
+	}
+	for _, i := range which {
+		if shown[i] == nil && !g.suspects[i].Unknown {
+			shown[i] = shown[own[0]]
+		}
+	}
+	return shown, nil
+}
+
+// inHand names the part that a test is made on alone, with both leads on it while it is out: such a reading knows nothing of
+// the rest of the car, so that every suspect elsewhere shows what a healthy car shows. It is empty for any other test, and for
+// a part with a fuse in it, which may have blown on the car.
+func (g *inquiry) inHand(t probe.Test) string {
+	part := t.At.Part
+	swapped := slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Swapped })
+	if !t.At.Inner || !t.From.Inner || t.From.Part != part || swapped || slices.Contains(g.model.Fused(), part) {
+		return ""
+	}
+	return part
 }
 
 // since keeps the observations of the car as it is now.
