@@ -68,12 +68,7 @@ func New(m *electric.Model, opts Options, faults ...fault.Fault) (*Car, error) {
 	if err != nil {
 		return nil, fmt.Errorf("these faults cannot be in one car: %w", err)
 	}
-	n.Restore()
-	for _, s := range m.Circuit.States {
-		n.Rest()
-		n.Enter(s)
-	}
-	c.blown = n.Blown()
+	c.blown = n.Complain(m.Circuit.States)
 	return c, nil
 }
 

@@ -20,7 +20,7 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 	if err != nil {
 		return nil, err
 	}
-	if err := q.changingNothing(b); err != nil {
+	if err := q.changingNothing(b, e); err != nil {
 		return nil, err
 	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: q.spread(b.of)}
@@ -37,13 +37,16 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 	if err != nil {
 		return nil, err
 	}
-	a.Cleared = q.cleared(b.of, against)
+	found := q.direct(e)
+	a.Cleared = q.cleared(b.of, against, found)
 	a.Mended = q.mended(b, now)
 	a.Pairs = q.listed(b)
 	a.Surprising = q.surprises(seen, e, sums, b)
-	if err := (&prover{q.chooser(b, q.since(seen), now)}).conclude(a); err != nil {
+	if err := (&prover{q.chooser(b, q.since(seen), now), found}).conclude(a, e); err != nil {
 		return nil, err
 	}
+	a.Also = q.also(found, a.Verdict, e, b)
+	a.Outcome = q.ending(a, e)
 	return a, nil
 }
 

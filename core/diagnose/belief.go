@@ -108,6 +108,22 @@ func (b *belief) share() float64 {
 	return sum
 }
 
+// asMended is the belief for choosing and foretelling: as far as a fault has been mended by an intervention, the car shows
+// what one without it shows.
+func (b *belief) asMended(nobody int) *belief {
+	if len(b.cured) == 0 {
+		return b
+	}
+	m := *b
+	m.of, m.counts = slices.Clone(b.of), nil
+	for i, cured := range b.cured {
+		mended := cured * m.of[i]
+		m.of[i] -= mended
+		m.of[nobody] += mended
+	}
+	return &m
+}
+
 // two tells whether two faults are likelier than one.
 func (b *belief) two() bool {
 	sum := 0.0

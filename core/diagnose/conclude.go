@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ironthread/core/instruct"
+	"ironthread/core/probe"
 )
 
 // Assessment is what the evidence leaves, in the shape of the command line's JSON.
@@ -16,6 +17,8 @@ type Assessment struct {
 	Surprising []Surprise  `json:"surprising,omitempty"`
 	Pairs      []Pair      `json:"pairs,omitempty"` // two faults at once, where no single one explains the log
 	Mended     *Mended     `json:"mended,omitempty"`
+	Also       []Found     `json:"also,omitempty"` // defects measured, seen or felt directly that are not in the verdict
+	Outcome    Ending      `json:"outcome"`
 	Repaired   []string    `json:"repaired,omitempty"` // what has been renewed: older evidence is of another car
 	Left       int         `json:"left"`               // suspects still standing
 	Of         int         `json:"of"`
@@ -36,8 +39,32 @@ type Verdict struct {
 	Alike *instruct.Alike `json:"alike,omitempty"` // why there are several faults
 }
 
-// conclude fills in verdict and next moves.
-func (g *prover) conclude(a *Assessment) error {
+// conclude fills in verdict and next moves. There is always one of them, or the job is at its end: where no test tells much
+// any more the best of the rest is offered, then the tests of the likeliest parts themselves, and at last what is left is said
+// to be so.
+func (g *prover) conclude(a *Assessment, e *evidence) error {
+	if err := g.decide(a); err != nil || a.Verdict != nil || len(a.Next) > 0 || len(a.Suspects) == 0 || g.ending(a, e) != StillOpen {
+		return err
+	}
+	var err error
+	g.least = leastLeft
+	if a.Next, err = g.best(); err != nil || len(a.Next) > 0 {
+		return err
+	}
+	if a.Next, err = g.atTheParts(a.Suspects[:min(len(a.Suspects), leadingParts)]...); err != nil || len(a.Next) > 0 {
+		return err
+	}
+	known := a.Suspects
+	if g.suspects[known[0].members[0]].Unknown && len(known) > 1 {
+		known = known[1:]
+	}
+	a.Verdict = g.verdictOf(mergeAll(known)[0], nil)
+	a.Verdict.Proven, a.Verdict.Lacks = false, []string{"nothing that can be measured here tells more: renew the likeliest, and look again"}
+	return nil
+}
+
+// decide fills them in as far as the evidence decides.
+func (g *prover) decide(a *Assessment) error {
 	b := g.b
 	var err error
 	if a.Next, err = g.best(); err != nil {
@@ -49,39 +76,155 @@ func (g *prover) conclude(a *Assessment) error {
 	if len(a.Suspects) == 0 {
 		return nil
 	}
+	if a.Mended != nil && a.Mended.Probability >= foundAt {
+		return g.verify(a)
+	}
 	top := g.oneRepair(a.Suspects[0], b)
 	if g.suspects[top.members[0]].Unknown {
 		return g.askAgain(a)
 	}
-	if top.Probability < VerdictAt && !b.two() {
+	shown := top.Probability >= oneOfTwoAt && g.shownItself(g.suspects[top.members[0]])
+	if top.Probability < VerdictAt && !shown && !b.two() {
 		return g.askAgain(a)
 	}
 	lacking := g.lacking(top.members[0])
-	sure := top.Probability >= VerdictAt || b.two() && len(lacking) == 0 && top.Probability >= oneOfTwoAt
-	switch {
-	case !sure && b.two() && top.Probability >= worthProving && len(lacking) > 0:
-		// With two things wrong a forecast of one says little: the likeliest is settled first.
-		a.Next, err = g.offer(lacking)
-		return err
-	case !sure:
-		return g.askAgain(a)
+	if b.two() {
+		return g.concludeTwo(a, top, lacking)
 	}
-	if len(lacking) == 0 && !b.two() { // of two, the other is no rival
+	if len(lacking) == 0 && !shown {
 		rival, err := g.rival(top)
 		if err != nil {
 			return err
 		}
 		lacking = rival
 	}
-	a.Verdict = &Verdict{
+	a.Verdict = g.verdictOf(top, lacking)
+	a.Next, err = g.offer(lacking)
+	return err
+}
+
+// concludeTwo is the verdict while two faults together explain what no single one does. A part that was itself measured, seen
+// or felt to be bad is proven, whatever the other is. Else neither is proven alone: both stand in the verdict, once the proof
+// of both is there, or what still lacks of either is the next move.
+func (g *prover) concludeTwo(a *Assessment, top Standing, lacking []lack) error {
+	var err error
+	if g.shownItself(g.suspects[top.members[0]]) && top.Probability >= oneOfTwoAt {
+		a.Verdict = g.verdictOf(top, nil)
+		a.Next, err = g.offer(nil)
+		return err
+	}
+	other, ok := g.otherOfTwo(a.Suspects, top)
+	if !ok { // who the second one is, nobody knows yet: the first is settled as far as it can be
+		switch {
+		case len(lacking) > 0 && top.Probability >= worthProving:
+			a.Next, err = g.offer(lacking)
+		case len(lacking) == 0 && top.Probability >= oneOfTwoAt:
+			a.Verdict = g.verdictOf(top, nil)
+			a.Next, err = g.offer(nil)
+		default:
+			err = g.askAgain(a)
+		}
+		return err
+	}
+	also := g.lacking(other.members[0])
+	switch {
+	case len(lacking) > 0 && top.Probability >= worthProving:
+		a.Next, err = g.offer(lacking)
+	case len(also) > 0:
+		a.Next, err = g.offer(also)
+	case g.both(top, other) >= oneOfTwoAt:
+		a.Verdict = g.verdictOf(Standing{Fault: top.Fault, Probability: g.both(top, other), SameAs: []string{other.Fault}, members: top.members}, nil)
+		a.Next, err = g.offer(nil)
+	default:
+		var moves []Move
+		if moves, err = g.atTheParts(top, other); len(moves) > 0 {
+			a.Next = moves
+		}
+	}
+	return err
+}
+
+// verdictOf words a group as the verdict, with what its proof lacks.
+func (g *prover) verdictOf(top Standing, lacking []lack) *Verdict {
+	v := &Verdict{
 		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
 		Alike: top.Alike, Again: top.Again, Untouched: g.untouchedPart(g.suspects[top.members[0]]),
 	}
 	for _, l := range lacking {
-		a.Verdict.Lacks = append(a.Verdict.Lacks, l.text)
+		v.Lacks = append(v.Lacks, l.text)
 	}
-	a.Next, err = g.offer(lacking)
-	return err
+	return v
+}
+
+// otherOfTwo is the group that explains the rest, beside the leading one: that of the likeliest pair with it; false while
+// several may be it.
+func (g *prover) otherOfTwo(groups []Standing, top Standing) (Standing, bool) {
+	for _, p := range g.b.pairs {
+		other := p.j
+		switch {
+		case top.has(p.i):
+		case top.has(p.j):
+			other = p.i
+		default:
+			continue
+		}
+		if p.p < pairExplains {
+			return Standing{}, false
+		}
+		for _, s := range groups {
+			if s.has(other) {
+				s = g.oneRepair(s, g.b)
+				return s, s.Probability >= oneOfTwoAt
+			}
+		}
+	}
+	return Standing{}, false
+}
+
+// both is the belief that the leaders of two groups are there together.
+func (g *prover) both(one, other Standing) float64 {
+	i, j := one.members[0], other.members[0]
+	for _, p := range g.b.pairs {
+		if p.i == i && p.j == j || p.i == j && p.j == i {
+			return p.p
+		}
+	}
+	return 0
+}
+
+// atTheParts offers the tests that show by themselves whether two parts are bad, the quickest of each part first: by what
+// feeds them nothing more can be told.
+func (g *prover) atTheParts(groups ...Standing) ([]Move, error) {
+	moves := []Move{}
+	for _, s := range groups {
+		suspect := g.suspects[s.members[0]]
+		if !suspect.isFault() {
+			continue
+		}
+		for _, name := range suspect.Fault.Parts() {
+			var proving, others []Move
+			states := g.telling(suspect)
+			for _, t := range probe.Around(g.circuit, g.now.Setup, g.circuit.Part(name)) {
+				proves := g.provesAtOnce(suspect.Fault, t, states)
+				if !proves && !t.Direct() || g.made.has(t) || !g.now.Kit.Can(t) {
+					continue
+				}
+				m, err := g.move(t)
+				switch {
+				case err != nil: // such a set-up cannot be
+				case proves:
+					proving = append(proving, m)
+				default:
+					others = append(others, m)
+				}
+			}
+			quicker := func(x, y Move) int { return cmp.Compare(x.Minutes, y.Minutes) }
+			slices.SortStableFunc(proving, quicker)
+			slices.SortStableFunc(others, quicker)
+			moves = append(moves, append(proving, others...)[:min(len(proving)+len(others), 2)]...)
+		}
+	}
+	return moves[:min(len(moves), movesOffered)], nil
 }
 
 // offer makes what is lacking the next moves, the quickest first.
@@ -106,6 +249,11 @@ func (g *prover) askAgain(a *Assessment) error {
 	if g.untouched() || g.b.of[g.suspects.nobody()] < stillMended {
 		return nil
 	}
+	return g.verify(a)
+}
+
+// verify offers every state that has not been seen since the car was last touched.
+func (g *prover) verify(a *Assessment) error {
 	unseen := g.unseenStates()
 	if len(unseen) == 0 {
 		return nil

@@ -11,7 +11,7 @@ const cars = predict.Cars
 
 // What is believed before anything is seen.
 const (
-	priorNothing = 0.01 // that no fault is there
+	priorNothing = 0.05 // that no fault is there
 	priorUnknown = 0.01 // that it is something the drawing does not show
 	priorTwo     = 0.08 // that two things are wrong
 	weightOfBook = 40   // closed jobs of a workshop's own that count for as much as the priors by kind
@@ -29,23 +29,31 @@ const (
 	// How often swapping a part, and how often cleaning it, mends a bad joint at it for good (common practice).
 	mendedByChance   = 0.2
 	surelyCured      = 0.8 // from which on such a fault is taken for mended
-	mendedByCleaning = 0.5
+	mendedByCleaning = 0.6
+	mendedByTouching = 0.45 // the same for a contact in the part: it was moved, or drew its arc anew
 
-	mendedAt     = 0.4 // of the belief: it is said that an intervention has mended it
-	mendedNamed  = 0.2 // of that: an intervention is named
+	mendedAt    = 0.4 // of the belief: it is said that an intervention has mended it
+	mendedNamed = 0.2 // of that: an intervention is named
+	foundAt     = 0.8 // of what direct tests leave: a defect is named beside the verdict; the same for how a job stands
+	shownFold   = 3   // how much better a direct test must fit a part's fault than a sound part to have shown it
+	followsAt   = 0.5 // of the belief: what does such a thing to a part explains what was found at it
+
 	clearedFit   = 0.2 // how well a part's faults fit where a healthy car fits, against it: the evidence is about the part
 	clearedShare = 0.5 // of a part's faults, by how often they are met, that must fit so badly
 )
 
 // How predictions are made soft, so that nothing is ever impossible.
 const (
-	misread       = 0.02  // a reading is taken wrong (from the feasibility study)
-	misreadDirect = 0.004 // the same of what is seen, felt or measured at a part itself
-	unknownDirect = 0.02  // how well "something else" explains that
-	likelyUnknown = 0.15  // how well "something else" explains any one reading
-	oftenCycles   = 0.5   // a fan starts and stops quickly where the fault comes and goes
-	resistCycles  = 0.1   // or where its feed cannot carry it
-	seldomCycles  = 0.02  // or otherwise
+	misread       = 0.02   // a reading is taken wrong (from the feasibility study)
+	gross         = 0.12   // of that: a fan that stands is taken for one that runs, or the other way round
+	misreadDirect = 0.0005  // the same of what is seen, felt or measured at a part itself
+	misreadSeen   = 0.0002 // the same of what is seen at a part: nobody takes a whole wire for a cut one
+	secondDefect  = 0.002  // a part that is not the complaint's cause has a defect of its own
+	likelyUnknown = 0.15   // how well "something else" explains any one reading
+	surelyNot     = 0.05   // a word that is foretold less often than this is out of the question
+	oftenCycles   = 0.5    // a fan starts and stops quickly where the fault comes and goes
+	resistCycles  = 0.1    // or where its feed cannot carry it
+	seldomCycles  = 0.02   // or otherwise
 )
 
 // When something is said.
@@ -69,7 +77,7 @@ const (
 // Telling suspects apart.
 const (
 	apartShare    = 0.4  // some test gives them different answers this much of the time
-	harmlessBelow = 0.1  // a difference in the chance of a word for any fan that is taken for none
+	harmlessBelow = 0.2  // a difference in the chance of a word for any fan that is taken for none
 	asGood        = 0.3  // how well "no fault" must explain what was seen, against the best of its group
 	rivalFit      = 0.25 // a rival explains what was seen this well, against the leader
 	rivalBits     = 0.2  // and a test that tells it apart says this much
@@ -80,6 +88,7 @@ const (
 
 // Choosing a test.
 const (
+	leastLeft     = 0.002 // the same where nothing better is left
 	leastBits     = 0.03  // the information below which a test is not worth offering
 	negligible    = 1e-4  // the belief below which a suspect does not count
 	closeBelief   = 0.003 // the same for tests at one part
@@ -111,15 +120,17 @@ const (
 
 // How pairs of faults are searched: among the suspects that alone explain most, on some of the cars.
 const (
-	pairOf       = 14   // suspects paired with each other
-	morePaired   = 4    // more for each reading that they leave unexplained
-	mostPaired   = 30   // and no more than these
+	pairOf       = 22   // suspects paired with each other
+	morePaired   = 6    // more for each reading that they leave unexplained
+	mostPaired   = 48   // and no more than these
 	pairCars     = 5    // cars
 	poorlyFits   = 0.05 // the leader is contradicted by a reading that fits it less than this
 	forgiving    = 0.1  // in choosing whom to pair, no reading counts against a suspect by more
 	explainsWell = 0.3
 	pairExplains = 0.2 // the belief in a pair from which on it counts as a leading one
 	pairsListed  = 5
+	pairsAsked   = 8  // the likeliest pairs, in choosing a test between them
+	testsOfTwo   = 40 // the tests looked at so, the best by single faults first
 	leastPair    = 0.01
 	keptPairs    = 1000 // how many are remembered, and fits of how many answers to each
 	keptFits     = 60

@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -19,6 +20,8 @@ type answer struct {
 	seen  *probe.Observation
 	count int
 	fits  []fit // by suspect; nil: it says nothing now
+
+	looked []fit // the same of a look, also where a closer or later one has replaced it
 }
 
 // question is one test as it was made, on a car whose fuses stood as they did then.
@@ -73,20 +76,24 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 			})
 		}
 		q := e.questions[n]
-		a := slices.IndexFunc(q.answers, func(a answer) bool { return asked.same(a.seen, o) })
-		if a < 0 {
-			a = len(q.answers)
-			fits, err := g.likelihood(t, o)
+		a, more := q.find(asked, o)
+		if a < 0 || more != nil {
+			if more == nil {
+				a, more = len(q.answers), o
+				q.answers = append(q.answers, answer{})
+			}
+			fits, err := g.likelihood(t, more)
 			if err != nil {
 				return nil, fmt.Errorf("observation %d: %w", k+1, err)
 			}
 			if !g.holds(t.Setup) {
 				fits = g.before(fits)
 			}
-			q.answers = append(q.answers, answer{seen: o, fits: fits})
+			q.answers[a].seen, q.answers[a].fits = more, fits
 		}
 		q.answers[a].count++
 		e.of[k] = place{n, a}
+		q.closerLook(a)
 		if !known {
 			e.moves = append(e.moves, n)
 			if err := g.moveTo(t.OnTheCar(), g.entered(t)); err != nil {
@@ -97,12 +104,64 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 	return e, nil
 }
 
+// find is the answer that an observation gives once more; -1 where there is none. A look that names other fans than an earlier
+// one and gainsays none of them is the same look: more is what both saw together, nil where that is nothing new.
+func (q *question) find(asked answering, o *probe.Observation) (at int, more *probe.Observation) {
+	if o.Fans == nil {
+		return slices.IndexFunc(q.answers, func(a answer) bool { return asked.same(a.seen, o) }), nil
+	}
+	for k, a := range q.answers {
+		both, gainsaid := maps.Clone(a.seen.Fans), false
+		for fan, word := range o.Fans {
+			had, looked := both[fan]
+			gainsaid = gainsaid || looked && had != word
+			both[fan] = word
+		}
+		switch {
+		case gainsaid:
+		case len(both) == len(a.seen.Fans):
+			return k, nil
+		default:
+			joined := *a.seen
+			joined.Fans = both
+			return k, &joined
+		}
+	}
+	return -1, nil
+}
+
+// closerLook takes the last look at a thing for the one that counts: it was seen closer, or later. Only that a fuse looks
+// whole says nothing against its having been seen blown.
+func (q *question) closerLook(last int) {
+	if q.test.Do != probe.Looked {
+		return
+	}
+	if q.answers[last].seen.Found == "looks whole" {
+		for k, a := range q.answers {
+			if a.seen.Found == "blown" {
+				last = k
+			}
+		}
+	}
+	for k := range q.answers {
+		a := &q.answers[k]
+		if a.looked == nil {
+			a.looked = a.fits
+		}
+		a.fits = nil
+	}
+	q.answers[last].fits = q.answers[last].looked
+}
+
 // floor is what a misread makes of an answer that the car cannot give.
 func (q *question) floor() float64 { return misreadOf(q.test) / float64(q.words) }
 
 // misreadOf is how often an answer to a test is wrong.
 func misreadOf(t probe.Test) float64 {
-	if t.Direct() {
+	switch {
+	case t.Do == probe.Looked:
+		return misreadSeen
+	case t.Direct():
 		return misreadDirect
 	}
 	return misread
@@ -158,7 +217,7 @@ func (q *question) log(s *suspect, i int, into *fit) {
 // weaker tells whether another answer was given as often or more often.
 func (q *question) weaker(a int) bool {
 	for n, other := range q.answers {
-		if n != a && other.count >= q.answers[a].count {
+		if n != a && other.fits != nil && other.count >= q.answers[a].count {
 			return true
 		}
 	}
@@ -168,6 +227,23 @@ func (q *question) weaker(a int) bool {
 // counts tells whether the question says anything now.
 func (q *question) counts() bool {
 	return slices.ContainsFunc(q.answers, func(a answer) bool { return a.fits != nil })
+}
+
+// counted is how many of the answers say something now.
+func (q *question) counted() int {
+	n := 0
+	for _, a := range q.answers {
+		if a.fits != nil {
+			n++
+		}
+	}
+	return n
+}
+
+// elsewhere tells whether the question is about a part by itself of which the suspect is no fault.
+func (q *question) elsewhere(s *suspect) bool {
+	place := directPlace(q.test)
+	return place != "" && !slices.Contains(s.Fault.Parts(), place) && s.Fault.Subject() != place
 }
 
 // best is how well the answer that fits a suspect best does so, on its best car.
@@ -269,29 +345,67 @@ func (x *intervened) mended(k int) float64 {
 func (g *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) {
 	fits := make([]fit, len(g.suspects))
 	answers := g.answers(t, g.suspects.everyone())
-	wrong, unknown := misreadOf(t), likelyUnknown
-	if t.Direct() {
-		unknown = unknownDirect
-	}
+	wrong := misreadOf(t)
 	floor := wrong / float64(answers.choices())
 	for i, s := range g.suspects {
 		f := &fits[i]
 		if s.Unknown {
-			f.set(unknown)
+			f.set(likelyUnknown)
 			continue
 		}
 		if err := answers.fit(f, i, o); err != nil {
 			return nil, err
 		}
+		var seldom fit
+		seldom.set(1)
+		if looks, ok := answers.(*fans); ok {
+			seldom = looks.mistaken(i, o)
+		}
 		for k := range f {
-			f[k] = (1-wrong)*f[k] + floor
+			f[k] = (1-wrong)*f[k] + floor*seldom[k]
 		}
 		if s.ComesAndGoes() {
 			// It shows now and not then: the cars do not stay what they are.
 			f.set(f.mean())
 		}
 	}
+	if place := directPlace(t); place != "" {
+		g.besideTheCause(place, fits)
+	}
 	return fits, nil
+}
+
+// besideTheCause allows that the place which a test shows by itself has a defect of its own beside the complaint's cause, if
+// that is elsewhere: by such a test the suspects elsewhere are told from those at the place, never from each other. What the
+// drawing does not show is elsewhere, too.
+func (g *inquiry) besideTheCause(place string, fits []fit) {
+	here := func(s *suspect) bool {
+		return s.isFault() && (slices.Contains(s.Fault.Parts(), place) || s.Fault.Subject() == place)
+	}
+	own, share := 0.0, 0.0
+	for i, s := range g.suspects {
+		if here(s) {
+			own += g.priors[i] * fits[i].mean()
+			share += g.priors[i]
+		}
+	}
+	if share == 0 {
+		return
+	}
+	also := secondDefect * own / share
+	well := fits[g.suspects.nobody()]
+	for i, s := range g.suspects {
+		if here(s) { // its ohms may be any: the few cars foretold are too far apart to be held to theirs
+			fits[i].set(fits[i].mean())
+			continue
+		}
+		if s.Unknown {
+			fits[i] = well
+		}
+		for k := range fits[i] {
+			fits[i][k] += also
+		}
+	}
 }
 
 // curedBy allows that an intervention has changed the car: where a part has been cleaned or swapped, a bad joint at it
@@ -310,12 +424,21 @@ func (g *inquiry) curedBy(t probe.Test) []float64 {
 		}
 		for i, s := range g.suspects {
 			touched := slices.ContainsFunc(s.Fault.Parts(), func(p string) bool { return p == a.Part || p == a.Other })
-			if touched && s.Fault.IsJoint() {
-				if cured == nil {
-					cured = make([]float64, len(g.suspects))
-				}
-				cured[i] = max(cured[i], chance)
+			of := 0.0
+			switch {
+			case !touched:
+			case s.Fault.IsJoint():
+				of = chance
+			case a.Verb == electric.Cleaned && s.Fault.IsContact():
+				of = mendedByTouching
 			}
+			if of == 0 {
+				continue
+			}
+			if cured == nil {
+				cured = make([]float64, len(g.suspects))
+			}
+			cured[i] = max(cured[i], of)
 		}
 	}
 	return cured

@@ -61,7 +61,7 @@ func (g *Guide) Why(ctx context.Context, seen []probe.Observation, now Now, word
 		whole := e.questions[at.question]
 		r.Expected = came.expects(i, whole.test)
 		if whole.answers[at.answer].fits == nil {
-			r.Old = true
+			r.Old = whole.answers[at.answer].looked == nil
 			x.Reasons = append(x.Reasons, r)
 			continue
 		}

@@ -39,6 +39,35 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 	return nil
 }
 
+// mistaken is how much seldomer than usual a look would be wrong in this way, on each of a suspect's cars: slow is taken for
+// fast now and then, but a fan that stands is seldom taken for one that runs.
+func (a *fans) mistaken(i int, o *probe.Observation) (times fit) {
+	times.set(1)
+	p, err := a.g.pageFor(a.test.Setup, a.which)
+	if err != nil || p.of[i] == nil {
+		return times
+	}
+	for n, name := range a.g.fans {
+		word, looked := o.Fans[name]
+		if !looked || word == probe.Cycling {
+			continue
+		}
+		for k, c := range p.of[i].Speeds(a.state(), n) {
+			chance := c[1] + c[2] // it runs, slow or fast
+			switch word {
+			case probe.SpeedWords[0]:
+				chance = c[0]
+			case probe.SpeedWords[3]:
+				chance = c[3]
+			}
+			if chance < surelyNot {
+				times[k] *= gross
+			}
+		}
+	}
+	return times
+}
+
 func widened(x [4]float32) (y [4]float64) {
 	for w := range x {
 		y[w] = float64(x[w])

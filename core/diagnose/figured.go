@@ -99,15 +99,11 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 	if err != nil {
 		return err
 	}
-	var mean, square float64
-	for k := range cars {
-		v := a.kind.Scaled(show(i, k))
-		mean += v / cars
-		square += v * v / cars
+	var shown [cars]float64
+	for k := range shown {
+		shown[k] = show(i, k)
 	}
-	// Silverman's rule for the width of a kernel estimate.
-	spread := 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(cars, -0.2)
-	width := math.Hypot(a.fine.Spread, spread)
+	width := math.Hypot(a.fine.Spread, spreadOf(a.kind, shown[:]))
 	read := a.kind.Means(o.Reading())
 	for k := range cars {
 		if math.IsNaN(read) { // a display without a figure: nothing was there
@@ -117,19 +113,39 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 			}
 			continue
 		}
-		f[k] = bell(a.kind, o, read, show(i, k), width)
+		f[k] = bell(a.kind, o, read, show(i, k), width, a.fine.Spread)
 	}
 	return nil
 }
 
+// spreadOf is how wide the cars between those that are foretold lie, by Silverman's rule for the width of a kernel estimate.
+func spreadOf(kind probe.Figured, shown []float64) float64 {
+	var mean, square float64
+	n := float64(len(shown))
+	for _, v := range shown {
+		v = kind.Scaled(v)
+		mean += v / n
+		square += v * v / n
+	}
+	return 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(n, -0.2)
+}
+
 // bell is how near a display's figure is to what a car has: the mean over what the leads may add, as wide as the
-// meter is there.
-func bell(kind probe.Figured, o *probe.Observation, read, v, width float64) float64 {
+// meter is there. Of a part in the hand fine, the width of the meter alone, counts as well: a fault that allows any figure
+// foretells none, and is the less likely the wider it is. (In the car, where wires and joints stray with everything else, nothing
+// is gained by that.)
+func bell(kind probe.Figured, o *probe.Observation, read, v, width, fine float64) float64 {
 	alike := kind.Alike(o, v)
 	sum := 0.0
 	for _, x := range alike {
-		d := (kind.Scaled(read) - kind.Scaled(x)) / math.Hypot(width, kind.Blur(x))
-		sum += math.Exp(-d * d / 2)
+		blur := kind.Blur(o, x)
+		wide := math.Hypot(width, blur)
+		d := (kind.Scaled(read) - kind.Scaled(x)) / wide
+		fit := math.Exp(-d * d / 2)
+		if o.Bench != "" {
+			fit *= math.Hypot(fine, blur) / wide
+		}
+		sum += fit
 	}
 	return sum / float64(len(alike))
 }

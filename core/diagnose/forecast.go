@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -38,7 +39,7 @@ func (g *chooser) forecast(t probe.Test, o *outcomes) []Outcome {
 		if n == pairsListed || pair.p < leastPair {
 			break
 		}
-		answers, err := g.pairAnswers(t, pair, o)
+		answers, err := g.pairAnswers(t, pair, o, g.pairingOf([2]int{pair.i, pair.j}))
 		if err != nil {
 			continue // such a set-up cannot be with these two
 		}
@@ -75,9 +76,8 @@ type pairAnswer struct {
 }
 
 // pairAnswers asks a pair's cars, gone through the log, what a test shows on them.
-func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes) ([]pairAnswer, error) {
+func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes, p *pairing) ([]pairAnswer, error) {
 	ij := [2]int{pair.i, pair.j}
-	p := g.pairingOf(ij)
 	blown, err := p.through(g.b.asked, g.pairFitsOf(ij), func(askedOnce, *pairFits) {})
 	if err != nil {
 		return nil, err
@@ -104,6 +104,36 @@ func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes) ([]pai
 		list[n].chance += 1.0 / pairCars
 	}
 	return list, nil
+}
+
+// toldOfTwo is what a test tells of which pair it is, in bits, and how much of the belief the pairs asked hold. What single
+// faults would answer says nothing here: two at once answer otherwise.
+func (g *chooser) toldOfTwo(t probe.Test, pairings map[[2]int]*pairing) (bits float64, err error) {
+	live := g.b.live(g.suspects)
+	o, err := g.answers(t, live).classes(g.b, live)
+	if err != nil {
+		return 0, err
+	}
+	held, of := 0.0, map[string]float64{}
+	for _, pair := range g.b.pairs[:min(len(g.b.pairs), pairsAsked)] {
+		ij := [2]int{pair.i, pair.j}
+		if pairings[ij] == nil {
+			pairings[ij] = g.pairingOf(ij)
+		}
+		answers, err := g.pairAnswers(t, pair, o, pairings[ij])
+		if err != nil {
+			continue // such a set-up cannot be with these two
+		}
+		held += pair.p
+		for _, a := range answers {
+			of[a.label] += pair.p * a.chance
+			bits += pair.p * a.chance * math.Log2(a.chance) // less what is uncertain with the pair known
+		}
+	}
+	for _, p := range of {
+		bits -= p * math.Log2(p/held)
+	}
+	return bits, nil
 }
 
 // says is the likeliest answer of the car, in the words of the test's classes.

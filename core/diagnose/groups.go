@@ -45,7 +45,7 @@ func (g *inquiry) spread(belief []float64) PartsBelief {
 
 // cleared lists the parts whose every fault has lost nearly all belief to evidence about it: that another part explains
 // all clears no twin of it.
-func (g *inquiry) cleared(belief, against []float64) []string {
+func (g *inquiry) cleared(belief, against []float64, found []Found) []string {
 	prior, left := g.suspects.onParts(g.priors), g.suspects.onParts(belief)
 	spoken := map[string]float64{} // the share of a part's faults, by how often they are met, that the evidence speaks against
 	for i, s := range g.suspects {
@@ -55,9 +55,15 @@ func (g *inquiry) cleared(belief, against []float64) []string {
 			}
 		}
 	}
+	bad := map[string]bool{} // measured, seen or felt to be so
+	for _, f := range found {
+		for _, part := range g.suspects[f.members[0]].Fault.Parts() {
+			bad[part] = bad[part] || f.Probability >= leadingAt
+		}
+	}
 	parts := []string{}
 	for _, p := range g.circuit.Parts {
-		if prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] && spoken[p.Name] >= clearedShare {
+		if !bad[p.Name] && prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] && spoken[p.Name] >= clearedShare {
 			parts = append(parts, p.Name)
 		}
 	}

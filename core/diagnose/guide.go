@@ -180,7 +180,7 @@ func (g *Guide) Suppose(words string, test probe.Test) (*electric.Point, error) 
 	if err != nil {
 		return nil, err
 	}
-	blown := predict.Complain(before, g.circuit.States)
+	blown := before.Complain(g.circuit.States)
 	n, err := g.model.Network(test.Setup, []fault.Fault{f})
 	if err != nil {
 		return nil, err

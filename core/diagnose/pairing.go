@@ -10,7 +10,6 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
-	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
 
@@ -70,7 +69,7 @@ func (p *pairing) complained() (blown [pairCars]uint64, err error) {
 	}
 	for k := range blown {
 		n.Tune(p.g.table.Car(k))
-		blown[k] = predict.Complain(n, p.g.circuit.States)
+		blown[k] = n.Complain(p.g.circuit.States)
 	}
 	return blown, nil
 }
@@ -163,12 +162,29 @@ func (p *pairing) observed(a askedOnce, blown [pairCars]uint64) (of pairFits, er
 	if err != nil {
 		return of, err
 	}
+	kind, figured := a.test.Kind().(probe.Figured)
+	var shown [pairCars]float64
 	for k := range of.fit {
 		of.blown[k] = at.enter(k, blown[k], a.test.State)
-		if a.old {
-			continue
+		switch {
+		case a.old:
+		case figured:
+			shown[k] = at.laid.Shows(a.test.State)
+		default:
+			if of.fit[k], err = a.mixed(func(o *probe.Observation) (float64, error) { return at.chance(a.test, o) }); err != nil {
+				return of, err
+			}
 		}
-		if of.fit[k], err = a.mixed(func(o *probe.Observation) (float64, error) { return at.chance(a.test, o) }); err != nil {
+	}
+	if a.old || !figured {
+		return of, nil
+	}
+	width := math.Hypot(2*kind.Fineness(a.test).Spread, spreadOf(kind, shown[:]))
+	for k := range of.fit {
+		near := func(o *probe.Observation) (float64, error) {
+			return nearness(kind, o, shown[k], width, kind.Fineness(a.test).Spread), nil
+		}
+		if of.fit[k], err = a.mixed(near); err != nil {
 			return of, err
 		}
 	}
@@ -200,16 +216,14 @@ func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
 		row := make([]float64, len(kind.Words(t)))
 		err := kind.Chances(c, t, row)
 		return row[max(0, slices.Index(kind.Words(t), o.Word()))], err
-	case probe.Figured:
-		return nearness(kind, t, c.laid.Shows(t.State), o), nil
 	}
 	shares := make([]float32, len(c.g.fans))
 	c.in.FanShares(shares)
 	return c.g.lookChance(o.Fans, resistCycles, func(f int) [4]float64 { return probe.SpeedChances(float64(shares[f])) }), nil
 }
 
-// nearness compares a reading with one prediction, within the meter's spread.
-func nearness(kind probe.Figured, t probe.Test, predicted float64, o *probe.Observation) float64 {
+// nearness compares a reading with one prediction, within a width.
+func nearness(kind probe.Figured, o *probe.Observation, predicted, width, fine float64) float64 {
 	read := kind.Means(o.Reading())
 	if math.IsNaN(read) {
 		if math.IsNaN(predicted) {
@@ -217,7 +231,7 @@ func nearness(kind probe.Figured, t probe.Test, predicted float64, o *probe.Obse
 		}
 		return 0
 	}
-	return bell(kind, o, read, predicted, 2*kind.Fineness(t).Spread)
+	return bell(kind, o, read, predicted, width, fine)
 }
 
 // askedOnce is a question with its answers, as a pair of faults is held against it: old ones only

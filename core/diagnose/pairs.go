@@ -40,7 +40,9 @@ func (g *inquiry) contradicted(b *belief, e *evidence) bool {
 	if g.exonerated(g.suspects[lead]) {
 		return true
 	}
-	return slices.ContainsFunc(e.questions, func(q *question) bool { return q.counts() && q.best(lead) < poorlyFits })
+	return slices.ContainsFunc(e.questions, func(q *question) bool {
+		return q.counts() && !q.elsewhere(g.suspects[lead]) && q.best(lead) < poorlyFits
+	})
 }
 
 // pair weighs two faults at once against one, where no single fault explains the log, and

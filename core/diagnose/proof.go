@@ -14,7 +14,10 @@ import (
 )
 
 // prover says what the proof of a fault still lacks.
-type prover struct{ *chooser }
+type prover struct {
+	*chooser
+	found []Found // what direct tests have shown
+}
 
 // lack is one reading that the proof of a fault still misses.
 type lack struct {
@@ -29,10 +32,10 @@ func (g *prover) lacking(i int) []lack {
 	if s.Name == NoFault {
 		return g.unseenStates()
 	}
-	states := g.telling(s)
-	if g.provenAtOnce(s.Fault, states) {
+	if g.shownItself(s) {
 		return nil
 	}
+	states := g.telling(s)
 	if joined := g.joined(s.Fault); joined != nil {
 		return joined
 	}
@@ -44,8 +47,8 @@ func (g *prover) lacking(i int) []lack {
 	for _, d := range demands {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
-			// A heavy lamp loads the circuit; without a meter any lamp or LED is the best that this kit can do.
-			lit := o.Lamp != "" && o.With == "heavy" || now.Kit.NoMeter && (o.Lamp != "" || o.LED != "")
+			// A lamp loads the circuit; an LED tester does not, and counts where this kit has nothing better.
+			lit := o.Lamp != "" || now.Kit.NoMeter && o.LED != ""
 			under := o.Volts != nil || lit
 			// The whole drop read from one side to the other tells of both.
 			whole := asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
@@ -70,6 +73,11 @@ func (g *prover) lacking(i int) []lack {
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
 	return g.quicker(list, s.Fault, states[0])
+}
+
+// shownItself tells whether a test of the part itself has shown the fault.
+func (g *prover) shownItself(s *suspect) bool {
+	return s.isFault() && (shownAt(g.found, s.Fault) || g.provenAtOnce(s.Fault, g.telling(s)))
 }
 
 // provenAtOnce tells whether one test has already shown the part itself to be bad, whatever is

@@ -16,10 +16,12 @@ type chooser struct {
 	seen []probe.Observation // of the car as it is now
 	now  Now
 	made tried
+
+	least float64 // the information below which a test is not worth offering
 }
 
 func (g *inquiry) chooser(b *belief, seen []probe.Observation, now Now) *chooser {
-	return &chooser{g, b, seen, now, g.tried(seen)}
+	return &chooser{g, b.asMended(g.suspects.nobody()), seen, now, g.tried(seen), leastBits}
 }
 
 // by is the same choice with another belief.
@@ -80,16 +82,40 @@ func (g *chooser) rank() ([]scored, error) {
 			}
 			return nil, err
 		}
-		if bits := o.bits(b.of, b.same) * of.share(); bits > leastBits {
+		if bits := o.bits(b.of, b.same) * of.share(); bits > g.least {
 			minutes := g.minutes(t) * now.School.Weight(g.circuit, t)
 			list = append(list, scored{t, bits / minutes, bits})
 		}
 	}
+	list = g.sorted(list)
+	if !b.two() {
+		return list, nil
+	}
+	return g.ofTwo(list), nil
+}
+
+// sorted puts the most information a minute first; of those that are tied, what brings a hand nearest to a fan last.
+func (g *chooser) sorted(list []scored) []scored {
 	slices.SortStableFunc(list, func(x, y scored) int {
 		return cmp.Or(cmp.Compare(y.grade(), x.grade()),
 			cmp.Compare(x.test.Risk(g.circuit), y.test.Risk(g.circuit)), cmp.Compare(y.score, x.score))
 	})
-	return list, nil
+	return list
+}
+
+// ofTwo keeps the tests that tell which two faults it is.
+func (g *chooser) ofTwo(list []scored) []scored {
+	pairings := map[[2]int]*pairing{}
+	var kept []scored
+	for _, s := range list[:min(len(list), testsOfTwo)] {
+		bits, err := g.toldOfTwo(s.test, pairings)
+		if err != nil || bits <= g.least {
+			continue
+		}
+		s.score, s.bits = s.score*bits/s.bits, bits
+		kept = append(kept, s)
+	}
+	return g.sorted(kept)
 }
 
 // affordable leaves out tests in set-ups that would take too long to foretell: as the car stands and with

@@ -31,10 +31,12 @@ func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b 
 			continue
 		}
 		switch {
-		case len(q.answers) > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
+		case q.counted() > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again",
 				seen[k].String())})
-		case len(q.answers) == 1 && expected[at.question][at.answer] < surprisingBelow && !g.explained(b, q, a):
+		case directPlace(q.test) != "" || q.test.Do == probe.Wiggled:
+			// It tells the state of that part, whatever else is wrong: a finding of its own.
+		case q.counted() == 1 && expected[at.question][at.answer] < surprisingBelow && !g.explained(b, q, a):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())})
 		}
 	}
@@ -65,11 +67,22 @@ func (g *inquiry) explained(b *belief, q *question, a answer) bool {
 		}
 	}
 	for _, p := range b.pairs {
-		if p.p >= pairExplains && max(well(p.i), well(p.j)) > explainsWell {
+		if p.p >= pairExplains && (max(well(p.i), well(p.j)) > explainsWell || g.pairExplains(b, p, q)) {
 			return true
 		}
 	}
 	return false
+}
+
+// pairExplains tells whether a pair's own cars answer a question as it was answered.
+func (g *inquiry) pairExplains(b *belief, p pairBelief, q *question) bool {
+	ij, best := [2]int{p.i, p.j}, 0.0
+	_, err := g.pairingOf(ij).through(b.asked, g.pairFitsOf(ij), func(a askedOnce, of *pairFits) {
+		if a.question == q && !a.old {
+			best = slices.Max(of.fit[:])
+		}
+	})
+	return err == nil && best > explainsWell
 }
 
 // expected is how likely each answer to a question was, going by all other questions; nil where it

@@ -30,7 +30,7 @@ func RandomCar(c *harness.Circuit, seed uint64) Car {
 	car := Car{
 		Supply:   between(strayBatteryLow, strayBatteryHigh) * c.Nominal() / 12,
 		Armature: make([]float64, n), Friction: make([]float64, n), Coil: make([]float64, n),
-		FaultOhms: around(strayFaultOhms),
+		FaultOhms: strayOhmsLow * math.Pow(strayOhmsTop/strayOhmsLow, math.Mod(float64(seed)*math.Phi*math.Sqrt2, 1)),
 		FaultWear: around(strayWear),
 		Dormant:   seed%2 == 1,
 	}

@@ -21,7 +21,8 @@ const (
 	strayFrictionLow = 0.6
 	strayFrictionTop = 1.7
 	strayCoil        = 0.15
-	strayFaultOhms   = 2.5 // ×/÷
+	strayOhmsLow     = 0.1 // bad joints and burnt contacts are spread over decades, evenly in the logarithm:
+	strayOhmsTop     = 40  // from 0.05 Ω, which slows no fan, to 20 Ω, which stops most
 	strayWear        = 1.5 // ×/÷
 )
 
@@ -104,8 +105,12 @@ const (
 
 // Of fuse.go.
 
-// latchSeconds is how soon a fuse must open for a state to count as having blown it.
-const latchSeconds = 10
+// latchSeconds is how soon a fuse must open for a state to count as having blown it; historySeconds is how long each state has
+// been held before somebody complained.
+const (
+	latchSeconds   = 10
+	historySeconds = 1800
+)
 
 // Of listen.go.
 
@@ -235,3 +240,9 @@ const deadShortAmps = 300
 
 // burnAmpsPerMM2 is a current density no automotive wire stands for long (common practice).
 const burnAmpsPerMM2 = 30
+
+// Of steps.go.
+const (
+	oneStep    = 0.97 // of the highest: speeds nearer to it are the same step
+	besideEdge = 0.05 // a lower step this far below the usual edge leaves the edge where it is
+)

@@ -29,7 +29,7 @@ type Model struct {
 	plus     node                 // the first battery's plus post
 	fused    []string             // parts with a fuse, in the order of a network's fuses
 	place    map[string]int
-	top      map[string]float64 // each fan's highest healthy speed over all states, rad/s
+	top      map[string]*fanSteps // each fan's healthy speeds
 	most     map[harness.Pin]float64
 }
 
@@ -38,7 +38,7 @@ func New(c *harness.Circuit) (*Model, error) {
 	if len(c.OfKind(harness.KindBattery)) == 0 {
 		return nil, fmt.Errorf("the circuit has no battery")
 	}
-	m := &Model{Circuit: c, place: map[string]int{}, top: map[string]float64{}, most: map[harness.Pin]float64{}}
+	m := &Model{Circuit: c, place: map[string]int{}, top: map[string]*fanSteps{}, most: map[harness.Pin]float64{}}
 	for i, p := range c.Parts {
 		m.place[p.Name] = i
 		m.pins = append(m.pins, p.Pins()...)
@@ -51,20 +51,7 @@ func New(c *harness.Circuit) (*Model, error) {
 	for i := range n.fuses {
 		m.fused = append(m.fused, n.fuses[i].part.Name)
 	}
-	for _, s := range c.States {
-		n.Restore()
-		n.Enter(s)
-		for i := range n.motors {
-			motor := &n.motors[i]
-			m.top[motor.part.Name] = math.Max(m.top[motor.part.Name], math.Abs(motor.omega))
-		}
-		for i, w := range c.Wires {
-			amps := math.Abs(n.current(n.wires[i]))
-			for _, pin := range []harness.Pin{w.From, w.To} {
-				m.most[pin] = math.Max(m.most[pin], amps)
-			}
-		}
-	}
+	m.runHealthy(n)
 	return m, nil
 }
 
@@ -92,8 +79,13 @@ func (m *Model) Network(setup []Action, faults []fault.Fault) (*Network, error) 
 // Pins lists every cavity of the circuit.
 func (m *Model) Pins() []harness.Pin { return m.pins }
 
-// TopRPM is a fan's highest healthy speed over all states.
-func (m *Model) TopRPM(fan string) float64 { return m.top[fan] * 30 / math.Pi }
+// TopRPM is a fan's highest healthy speed over all states, as they are drawn.
+func (m *Model) TopRPM(fan string) float64 {
+	if steps := m.top[fan]; steps != nil {
+		return steps.drawn * 30 / math.Pi
+	}
+	return 0
+}
 
 // carriesLoad tells whether a pin lies in a fan's circuit, by its healthy currents.
 func (m *Model) carriesLoad(pin harness.Pin) bool { return m.most[pin] >= loadAmps }

@@ -151,15 +151,6 @@ func (n *Network) reading(x node) Volts {
 	return &v
 }
 
-// share is a motor's speed as a share of its highest healthy speed, negative backwards.
-func (n *Network) share(m *motor) float64 {
-	top := n.model.top[m.part.Name]
-	if top == 0 {
-		return 0
-	}
-	return m.omega / top
-}
-
 // FanShares writes each fan's speed share, in the order of Circuit.Fans, into shares.
 func (n *Network) FanShares(shares []float32) {
 	for i := range n.motors {

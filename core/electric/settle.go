@@ -114,9 +114,12 @@ func (n *Network) markBuzzing(from int) {
 	n.markRestless()
 }
 
-// blow opens the fuse that would open first, if any would within ten seconds.
+// blow opens the fuse that would open first, if any would within the time that the state is held.
 func (n *Network) blow() bool {
 	first, soonest := -1, float64(latchSeconds)
+	if n.complaining {
+		soonest = historySeconds
+	}
 	for i := range n.fuses {
 		if n.opened[i] {
 			continue

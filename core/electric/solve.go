@@ -27,22 +27,23 @@ type solver struct {
 	live              int32     // root of the battery's island
 
 	// Memory: what history leaves behind, and what the state asks for.
-	pulledIn  []bool // relays
-	opened    []bool // fuses
-	closed    []bool // switches
-	powered   []bool // controllers
-	driven    []bool // drivers: the command holds
-	held      []string
-	keyed     bool
-	lastHeard harness.Heard
-	hertz     float64 // of pulsed lines, where the state says it
-	running   bool
-	cranking  bool
-	stands    bool // the set-up says something of how the vehicle stands, over the states
-	buzzing   []bool
-	flipped   []bool
-	seen      []uint64
-	unsettled bool // Newton did not come to rest
+	pulledIn    []bool // relays
+	opened      []bool // fuses
+	closed      []bool // switches
+	powered     []bool // controllers
+	driven      []bool // drivers: the command holds
+	held        []string
+	keyed       bool
+	lastHeard   harness.Heard
+	hertz       float64 // of pulsed lines, where the state says it
+	running     bool
+	cranking    bool
+	complaining bool // states are held for as long as somebody drives before the complaint
+	stands      bool // the set-up says something of how the vehicle stands, over the states
+	buzzing     []bool
+	flipped     []bool
+	seen        []uint64
+	unsettled   bool // Newton did not come to rest
 
 	onTime  []float64 // share of a period for which each pulsed driver closes its line
 	resting []bool    // pulsed drivers whose line is open in the phase being solved
@@ -169,6 +170,19 @@ func (n *Network) Rest() {
 func (n *Network) Restore() {
 	clear(n.opened)
 	n.Rest()
+}
+
+// Complain runs the network through every state from whole fuses on, each held for half an hour as somebody drives before
+// they complain, and gives what has blown then.
+func (n *Network) Complain(states []*harness.State) uint64 {
+	n.complaining = true
+	n.Restore()
+	for _, s := range states {
+		n.Rest()
+		n.Enter(s)
+	}
+	n.complaining = false
+	return n.Blown()
 }
 
 // Blown gives which fuses have blown, a bit a fuse in the order of the circuit.

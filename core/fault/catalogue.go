@@ -107,7 +107,7 @@ var (
 	roleFaults    = []Entry{{Dead, 1, ""}, {AlwaysOn, 0.4, ""}}
 	pinFaults     = []Entry{{Open, 0.8, ""}, {Resists, 0.8, "ohms"}}
 	wireFaults    = []Entry{{Open, 1.2, ""}, {Resists, 1, "ohms"}, {Grounded, 0.5, ""}, {ToBattery, 0.1, ""}}
-	crossedFaults = []Entry{{Crossed, 0.05, ""}}
+	crossedFaults = []Entry{{Crossed, 0.15, ""}}
 )
 
 // wordsFor lists what a part of this kind and arrangement can have.

@@ -274,6 +274,11 @@ func (f Fault) IsJoint() bool {
 	return f.On == OnPin || f.Words == Resists || f.Words == WayResists || f.Words == PostResists
 }
 
+// IsContact tells whether a fault is of a contact that moves: reseated or tapped, it may make again.
+func (f Fault) IsContact() bool {
+	return slices.Contains([]string{MakeOpen, MakeBurnt, RestOpen, RestBurnt, SticksAtRest, MakeOpenB, MakeBurntB, RestOpenB, RestBurntB}, f.Words)
+}
+
 // SamePlace tells whether two faults are of one part.
 func (f Fault) SamePlace(other Fault) bool {
 	for _, p := range f.Parts() {

@@ -235,20 +235,10 @@ func (t *Table) BlownBefore(i int) (Blown, error) {
 	}
 	for k := range t.cars {
 		n.Tune(t.cars[k])
-		h.blown[k] = Complain(n, t.states)
+		h.blown[k] = n.Complain(t.states)
 	}
 	h.ran = true
 	return h.blown, nil
-}
-
-// Complain runs a network through every state from whole fuses on and gives what has blown then.
-func Complain(n *electric.Network, states []*harness.State) uint64 {
-	n.Restore()
-	for _, s := range states {
-		n.Rest()
-		n.Enter(s)
-	}
-	return n.Blown()
 }
 
 // BlownBeforeAll is BlownBefore for every suspect.

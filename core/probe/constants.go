@@ -56,6 +56,8 @@ const (
 	usualLeads   = 1.0  // to this
 	meterOhms    = 0.2  // an ohmmeter's tolerance: so much,
 	meterShare   = 0.01 // and this share of the figure (common practice)
+	nulledOhms   = 0.03 // what is left of the first once the leads are nulled (common practice)
+	clampShare   = 0.04 // a clamp's tolerance, of its figure (common practice)
 	unknownLeads = 6    // values at which unknown leads are weighed
 
 	buzzSurely = 10.0  // ohms below which every buzzer sounds, and
@@ -95,10 +97,15 @@ const (
 	brokenSeen    = 0.9   // what is cut, backed out or blown is seen for it
 	openHidden    = 0.25  // a blown fuse in a housing that hides its element looks whole
 	hiddenSeen    = 0.5   // of an element in a cartridge or behind a cap
-	brokenAnyway  = 0.0002
-	roughAnyway   = 0.02 // a sound fan feels rough
-	codeSet       = 0.85 // a coil-side fault has set a code
-	codeAnyway    = 0.06 // an old code
+	brokenAnyway  = 0.0001
+	cutSeen       = 0.5    // an open wire is seen to be cut
+	meltedSeen    = 0.4    // a wire that is open, lies against something or has a bad joint has melted
+	meltedAnyway  = 0.0002 // a wire that has melted some time ago and still carries what it should
+	ownMark       = 0.15   // any fault of a part has left heat or corrosion on it
+	freed         = 0.2    // a stuck or worn fan moves otherwise when it is tapped
+	roughAnyway   = 0.02   // a sound fan feels rough
+	codeSet       = 0.85   // a coil-side fault has set a code
+	codeAnyway    = 0.06   // an old code
 
 	// CodeVolts is how far a driver's pin must be from what the command asks for, as a share of the
 	// supply, for the controller to notice.

@@ -51,9 +51,8 @@ func (volts) good(r *Reading) *Good {
 }
 
 func (volts) Alike(_ *Observation, v float64) []float64 { return []float64{v} }
-func (volts) Blur(float64) float64                      { return 0 }
+func (volts) Blur(*Observation, float64) float64        { return 0 }
 func (amps) Alike(_ *Observation, v float64) []float64  { return []float64{v} }
-func (amps) Blur(float64) float64                       { return 0 }
 
 func (volts) Fineness(t Test) Fineness {
 	if t.From.Part != "" {
@@ -120,6 +119,9 @@ func (amps) ask(o *Observation, t Test) {
 	}
 }
 
+// Blur is a clamp's own tolerance beside the last figures of its display.
+func (amps) Blur(_ *Observation, v float64) float64 { return clampShare * math.Abs(v) }
+
 // Known is the current of a fan with two terminals.
 func (amps) Known(c *harness.Circuit, t Test) (Quantity, bool) {
 	part := c.Part(t.At.Part)
@@ -163,13 +165,17 @@ func (ohms) Alike(o *Observation, v float64) []float64 {
 	return list
 }
 
-// Blur is the meter's own tolerance.
-func (ohms) Blur(v float64) float64 {
+// Blur is the meter's own tolerance; once its leads have been nulled on the lowest range little of it is left.
+func (ohms) Blur(o *Observation, v float64) float64 {
 	if math.IsInf(v, 1) || math.IsNaN(v) {
 		return 0
 	}
 	v = math.Max(0, v)
-	return (meterOhms + meterShare*v) / (v + leadOhms) / math.Ln10
+	least := meterOhms
+	if o.Nulled {
+		least = nulledOhms
+	}
+	return (least + meterShare*v) / (v + leadOhms) / math.Ln10
 }
 
 // Scaled is the decimal logarithm: a meter is as sure of a kilohm as of an ohm.

@@ -162,8 +162,11 @@ func turnedChances(f fault.Fault, t Test, _ []string, into []float64) {
 
 func wiggledChances(f fault.Fault, t Test, _ []string, into []float64) {
 	into[1] = changesAnyway
-	if touches(f, t.Part) && (f.Intermittent || f.Words == fault.Brushes) {
+	switch {
+	case touches(f, t.Part) && (f.Intermittent || f.Words == fault.Brushes):
 		into[1] = wiggleShows
+	case slices.Contains(f.Parts(), t.Part) && (f.Words == fault.Seized || f.Words == fault.Worn):
+		into[1] = freed
 	}
 	into[0] = 1 - into[1]
 }
@@ -205,9 +208,8 @@ func lookedChances(f fault.Fault, t Test, words []string, into []float64) {
 	left := 1.0
 	give := func(word string, chance float64) {
 		if k := slices.Index(words, word); k > 0 {
-			chance = math.Min(chance, left)
-			into[k] = chance
-			left -= chance
+			into[k] = chance * left // of those times at which nothing plainer was seen
+			left -= into[k]
 		}
 	}
 	either := func(is bool, chance, anyway float64) float64 {
@@ -218,18 +220,20 @@ func lookedChances(f fault.Fault, t Test, words []string, into []float64) {
 	}
 	here := slices.Contains(f.Parts(), t.Part)
 	mine := f.Words != "" && f.Subject() == t.Part // of a wire or a terminal
-	give("cut", either(mine && f.Words == fault.Open, brokenSeen, brokenAnyway))
+	give("cut", either(mine && f.Words == fault.Open, cutSeen, brokenAnyway))
 	give("chafed", either(mine && f.IsHeld(), corrodedSeen, seenAnyway))
-	give("melted", either(mine && f.Words == fault.Resists, heatSeen, seenAnyway))
+	give("melted", either(mine && f.On == fault.OnWire, meltedSeen, meltedAnyway))
 	at = at || mine
 	open := here && f.On == fault.OnPart && f.Words == fault.Open
 	give("blown", either(open, blownSeenIn(t.Of), brokenAnyway))
-	give("broken", either(open, brokenSeen, brokenAnyway))
+	within := here && f.On == fault.OnPart && (f.Words == fault.LimiterOpen || f.Words == fault.StepOpen)
+	give("broken", either(open, brokenSeen, either(within, heatSeen, brokenAnyway)))
 	give("backed out", either(at && f.On == fault.OnPin && (mine || here), brokenSeen, brokenAnyway))
 	give("loose", either(at && badJoint(f), corrodedSeen, seenAnyway))
-	give("heat", either(at && (burnt(f) || badJoint(f)), heatSeen, seenAnyway))
-	give("corrosion", either(at && badJoint(f), corrodedSeen, seenAnyway))
-	give("water", either(at && badJoint(f), corrodedSeen, seenAnyway))
+	anyway := either(here && f.On == fault.OnPart, ownMark, seenAnyway)
+	give("heat", either(at && (burnt(f) || badJoint(f)), heatSeen, anyway))
+	give("corrosion", either(at && badJoint(f), corrodedSeen, anyway))
+	give("water", either(at && badJoint(f), corrodedSeen, anyway))
 	give("wet", either(at && badJoint(f), corrodedSeen, seenAnyway))
 	if whole := slices.Index(words, "looks whole"); whole > 0 { // said of a fuse pulled for a look, as often as clean
 		into[whole] = left / 2

@@ -82,7 +82,7 @@ type Figured interface {
 	// leads add is not always known.
 	Alike(o *Observation, v float64) []float64
 	// Blur is how much wider than its fineness a display is at a figure, on the scale of Scaled.
-	Blur(v float64) float64
+	Blur(o *Observation, v float64) float64
 	// Scaled puts a figure on the scale on which two are compared.
 	Scaled(v float64) float64
 	// Spell words a figure on that scale.
