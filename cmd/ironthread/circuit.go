@@ -16,6 +16,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/core/repair"
 	"ironthread/core/trace"
 )
 
@@ -53,7 +54,8 @@ func checkCommand() *cobra.Command {
 	}
 }
 
-// printDangers says where the circuit as drawn shorts the battery, opens a fuse or burns a wire.
+// printDangers says where the circuit as drawn shorts the battery, opens a fuse, burns a wire or overheats a part, and whether its
+// own strategy leaves a hot engine without a fan.
 func printDangers(out io.Writer, name string, c *harness.Circuit) error {
 	m, err := electric.New(c)
 	if err != nil {
@@ -62,13 +64,16 @@ func printDangers(out io.Writer, name string, c *harness.Circuit) error {
 	for _, w := range trace.Doubts(m) {
 		fmt.Fprintf(out, "%s: warning: %s\n", name, w.Text)
 	}
+	for _, text := range repair.Uncooled(m) {
+		fmt.Fprintf(out, "%s: warning: %s\n", name, text)
+	}
 	for _, s := range c.States {
 		p, err := m.Solve(electric.Condition{State: s})
 		if err != nil {
 			return err
 		}
 		for _, w := range p.Warnings {
-			if w.Kind == "short" || w.Kind == "fuse" && p.Fuses[w.At].Open {
+			if w.Kind == "short" || w.Kind == "heat" || w.Kind == "reversed" || w.Kind == "fuse" && p.Fuses[w.At].Open {
 				fmt.Fprintf(out, "%s: warning: in %s: %s\n", name, s.Name, w.Text)
 			}
 		}
@@ -143,6 +148,16 @@ func printPoint(out io.Writer, m *electric.Model, p *electric.Point) error {
 			word = "open"
 		}
 		fmt.Fprintf(w, "%s\t%s\t\t%.2f A\t%.0f %%\t%s\n", f.Name, word, fuse.Amps, 100*fuse.Load, f.Label)
+	}
+	for _, part := range m.Circuit.Parts {
+		h, warm := p.Heat[part.Name]
+		switch {
+		case !warm:
+		case h.AboveAir > 0:
+			fmt.Fprintf(w, "%s\theat\t\t%.0f W\tabout %.0f °C above the air\t%s\n", part.Name, h.Watts, h.AboveAir, part.Label)
+		default:
+			fmt.Fprintf(w, "%s\theat\t\t%.0f W\t\t%s\n", part.Name, h.Watts, part.Label)
+		}
 	}
 	fmt.Fprintln(w, "\npin\tvolts")
 	for _, pin := range m.Pins() {

@@ -46,7 +46,7 @@ const (
 const (
 	misread       = 0.02   // a reading is taken wrong (from the feasibility study)
 	gross         = 0.12   // of that: a fan that stands is taken for one that runs, or the other way round
-	misreadDirect = 0.0005  // the same of what is seen, felt or measured at a part itself
+	misreadDirect = 0.0005 // the same of what is seen, felt or measured at a part itself
 	misreadSeen   = 0.0002 // the same of what is seen at a part: nobody takes a whole wire for a cut one
 	secondDefect  = 0.002  // a part that is not the complaint's cause has a defect of its own
 	likelyUnknown = 0.15   // how well "something else" explains any one reading

@@ -152,6 +152,12 @@ const (
 	electronicsOhms = 2000.0
 )
 
+// stageOhms is what leaks across a controller's open switch (common practice: the snubber and the gate's own resistors).
+const stageOhms = 100e3
+
+// boostVolts above what any battery gives, and a speed controller has its switch across the supply.
+const boostVolts = 1.0
+
 // pushBackVolts is how far an output must stand above what its drive would give before it is pushed back,
 // volts: far above rounding, far below anything that a meter shows.
 const pushBackVolts = 1e-6
@@ -183,8 +189,8 @@ const (
 // Of pulse.go.
 
 // idleDuty is the on-time in per cent that a line shows while nothing is commanded, in the sense
-// of the module it serves (the format's default).
-const idleDuty = 5.0
+// of the module it serves (the format's default). mostDuty keeps clear of what reads as a grounded line.
+const idleDuty, mostDuty = 5.0, 98.0
 
 // highAbove is the share of its feed above which a module takes its control pin for high (common
 // practice: half the supply).
@@ -245,4 +251,12 @@ const burnAmpsPerMM2 = 30
 const (
 	oneStep    = 0.97 // of the highest: speeds nearer to it are the same step
 	besideEdge = 0.05 // a lower step this far below the usual edge leaves the edge where it is
+)
+
+// Of heat.go (common practice, by small controllers of a fan on a plate of aluminium).
+const (
+	leastWatts     = 0.5 // of which nobody takes notice
+	diodeLoses     = 0.8 // V
+	degreesPerWatt = 6.0 // °C above the air, of a housing with nothing behind it
+	hotAbove       = 40.0
 )

@@ -80,7 +80,7 @@ func (n *Network) addFurther(i int, p *harness.Part) {
 	case *harness.PWMModule:
 		n.addPWMModule(i, p, spec)
 	case *harness.SpeedController:
-		n.addSpeedController(p, spec)
+		n.addSpeedController(i, p, spec)
 	}
 }
 
@@ -154,27 +154,6 @@ func (n *Network) addPWMModule(i int, p *harness.Part, spec *harness.PWMModule) 
 	n.modules = append(n.modules, m)
 }
 
-// addSpeedController: its drive's share follows the knob; dead it gives nothing.
-func (n *Network) addSpeedController(p *harness.Part, spec *harness.SpeedController) {
-	d := drive{feed: n.terminal(p, "+"), ground: n.terminal(p, "-"), out: n.terminal(p, "out"), siemens: 1 / driveOhms,
-		low: spec.Side != harness.High}
-	knob := func(s *harness.State) float64 { return spec.ShareIn(s, p.Name) }
-	switch {
-	case n.has(p.Name, fault.Dead):
-		knob = func(*harness.State) float64 { return 0 }
-	case n.has(p.Name, fault.StuckFull):
-		knob = func(*harness.State) float64 { return 1 }
-	}
-	n.drives = append(n.drives, d)
-	n.knobs = append(n.knobs, knobOf{len(n.drives) - 1, knob})
-}
-
-// knobOf is a drive set by hand.
-type knobOf struct {
-	drive int
-	share func(*harness.State) float64
-}
-
 // placeFurther lays drives and curves out in the matrix.
 func (n *Network) placeFurther(slotOf func(a, b node) int32) {
 	for i := range n.drives {
@@ -225,10 +204,7 @@ func (n *Network) sense(s *harness.State) {
 		x := &n.sensors[i]
 		n.siemens[x.branch] = 1 / x.curve.Ohms(celsius+x.off)
 	}
-	for _, k := range n.knobs {
-		n.drives[k.drive].share = k.share(s)
-		n.drives[k.drive].wanted = n.drives[k.drive].share
-	}
+	n.restChoppers(s)
 }
 
 func (n *Network) restModules() {
@@ -266,8 +242,8 @@ func (n *Network) give(drive int, share float64) bool {
 // moveModules lets every module read its inputs and set its outputs; true where one changed.
 func (n *Network) moveModules() bool {
 	moved := false
-	for _, k := range n.knobs {
-		moved = n.give(k.drive, n.drives[k.drive].wanted) || moved
+	for i := range n.choppers {
+		moved = n.moveChopper(&n.choppers[i]) || moved
 	}
 	nominal := n.model.Circuit.Nominal()
 	for i := range n.modules {

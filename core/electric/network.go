@@ -25,6 +25,7 @@ const (
 	closedSwitch
 	whole // fuse index not open
 	driving
+	chopping // speed controller index closed outright
 )
 
 // stray says which of a car's departures applies to a branch's ohms.
@@ -144,7 +145,7 @@ type Network struct {
 	modules     []module
 	sensors     []sensor
 	hears       []ear
-	knobs       []knobOf
+	choppers    []chopper
 	injected    injection
 
 	solver

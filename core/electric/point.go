@@ -21,6 +21,7 @@ type Point struct {
 	Relays   map[string]string     `json:"relays"` // "pulled in", "at rest", "buzzes"
 	Fuses    map[string]FusePoint  `json:"fuses"`
 	Modules  map[string]string     `json:"modules,omitempty"` // what each module gives its outputs
+	Heat     map[string]HeatPoint  `json:"heat,omitempty"`    // what gets warm beside the motors
 	Warnings []Warning             `json:"warnings"`
 }
 
@@ -139,6 +140,7 @@ func (n *Network) Point(s *harness.State) *Point {
 		}
 		p.Fuses[f.name] = fp
 	}
+	p.Heat = n.heat()
 	p.Warnings = append(p.Warnings, n.warnings()...)
 	return p
 }

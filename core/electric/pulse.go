@@ -1,6 +1,7 @@
 package electric
 
 import (
+	"math"
 	"slices"
 
 	"ironthread/core/harness"
@@ -202,7 +203,7 @@ func (n *Network) pulse(i int, s *harness.State, given bool) {
 	if !given || !known {
 		duty = idleDuty
 	}
-	n.onTime[i] = duty / 100
+	n.onTime[i] = math.Min(duty, mostDuty) / 100 // a controller never gives what its module reads as a line held for good
 	if d.serves == harness.High {
 		n.onTime[i] = 1 - n.onTime[i]
 	}

@@ -136,6 +136,7 @@ func (n *Network) blow() bool {
 	if first < 0 {
 		return false
 	}
+	n.noteChoppers()
 	n.opened[first] = true
 	return true
 }

@@ -261,6 +261,8 @@ func (n *Network) conducts(b *branch) bool {
 		return n.closed[b.index]
 	case whole:
 		return !n.opened[b.index]
+	case chopping:
+		return n.choppers[b.index].outright
 	case driving:
 		d := &n.drivers[b.index]
 		switch {

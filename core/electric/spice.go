@@ -126,6 +126,11 @@ func (s *spiceWriter) curve(i int, c *curve) {
 		return
 	}
 	if !c.filament {
+		for _, x := range [2]node{c.a, c.b} { // where to begin; there is one solution
+			if x != post {
+				s.line(".nodeset V(%s)=%.4g", s.name(x), s.n.at(x))
+			}
+		}
 		s.line("D%s%d %s %s %sjunction%d", s.prefix, i, a, b, s.prefix, i)
 		s.line(".model %sjunction%d D(IS=%g N=%g)", s.prefix, i, diodeSaturation, diodeIdeality)
 		return

@@ -61,6 +61,8 @@ func (n *Network) warnings() []Warning {
 	n.warnParked(warn)
 	n.warnFeeds(warn)
 	n.warnReversed(warn)
+	n.warnChoppers(warn)
+	n.warnHeat(n.heat(), warn)
 	n.warnShort(warn)
 	for i, w := range n.model.Circuit.Wires {
 		amps := math.Abs(n.current(n.wires[i]))

@@ -277,7 +277,8 @@ func wired(c *harness.Circuit, pin harness.Pin) bool {
 func neighbours(c *harness.Circuit, a, b *harness.Wire) bool {
 	plug := func(pin harness.Pin) bool {
 		kind := c.Part(pin.Part).Kind()
-		return kind == harness.KindController || kind == harness.KindConnector || kind == harness.KindFanModule
+		return kind == harness.KindController || kind == harness.KindConnector || kind == harness.KindFanModule ||
+			kind == harness.KindSpeedController
 	}
 	for _, x := range []harness.Pin{a.From, a.To} {
 		for _, y := range []harness.Pin{b.From, b.To} {

@@ -93,6 +93,38 @@ func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([
 	return steps, nil
 }
 
+// Uncooled says where a healthy circuit, left to its own strategy, lets a fan stop as the engine gets hotter, or runs none when
+// it is hottest. It is empty where the harness does not say at which temperatures fans run.
+func Uncooled(m *electric.Model) []string {
+	steps, err := WarmUp(m, nil, nil)
+	if err != nil {
+		return nil
+	}
+	runs := func(s Step) (n int) {
+		for _, word := range s.Fans {
+			if word != string(electric.Stopped) {
+				n++
+			}
+		}
+		return n
+	}
+	var list []string
+	before := 0
+	for _, s := range steps {
+		if !s.Rising {
+			break
+		}
+		if now := runs(s); now < before {
+			list = append(list, fmt.Sprintf("left to itself, the engine at %.0f °C loses a fan that ran when it was cooler: %s", s.Coolant, s.Words()))
+		}
+		before = runs(s)
+	}
+	if before == 0 {
+		list = append(list, fmt.Sprintf("left to itself, no fan runs up to %d °C: this strategy cannot cool", hottest))
+	}
+	return list
+}
+
 // anotherSpeed tells whether a fan's speed has changed by more than anybody overlooks.
 func anotherSpeed(before, now []float32) bool {
 	for k := range now {
