@@ -42,7 +42,7 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 	a.Mended = q.mended(b, now)
 	a.Pairs = q.listed(b)
 	a.Surprising = q.surprises(seen, e, sums, b)
-	if err := (&prover{q.chooser(b, q.since(seen), now), found}).conclude(a, e); err != nil {
+	if err := (&prover{q.chooser(b, q.since(seen), now), found}).conclude(a, e, sums); err != nil {
 		return nil, err
 	}
 	a.Also = q.also(found, a.Verdict, e, b)

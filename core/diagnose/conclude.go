@@ -42,8 +42,8 @@ type Verdict struct {
 // conclude fills in verdict and next moves. There is always one of them, or the job is at its end: where no test tells much
 // any more the best of the rest is offered, then the tests of the likeliest parts themselves, and at last what is left is said
 // to be so.
-func (g *prover) conclude(a *Assessment, e *evidence) error {
-	if err := g.decide(a); err != nil || a.Verdict != nil || len(a.Next) > 0 || len(a.Suspects) == 0 || g.ending(a, e) != StillOpen {
+func (g *prover) conclude(a *Assessment, e *evidence, sums logs) error {
+	if err := g.decide(a, e, sums); err != nil || a.Verdict != nil || len(a.Next) > 0 || len(a.Suspects) == 0 || g.ending(a, e) != StillOpen {
 		return err
 	}
 	var err error
@@ -64,7 +64,7 @@ func (g *prover) conclude(a *Assessment, e *evidence) error {
 }
 
 // decide fills them in as far as the evidence decides.
-func (g *prover) decide(a *Assessment) error {
+func (g *prover) decide(a *Assessment, e *evidence, sums logs) error {
 	b := g.b
 	var err error
 	if a.Next, err = g.best(); err != nil {
@@ -97,6 +97,11 @@ func (g *prover) decide(a *Assessment) error {
 			return err
 		}
 		lacking = rival
+	}
+	if len(lacking) == 0 && top.Fault != NoFault {
+		if lacking, err = g.backing(top, e, sums); err != nil {
+			return err
+		}
 	}
 	a.Verdict = g.verdictOf(top, lacking)
 	a.Next, err = g.offer(lacking)

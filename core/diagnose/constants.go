@@ -69,6 +69,9 @@ const (
 	worthNaming     = 0.02  // of the belief: named in one breath with others that no test tells apart
 	oneOfTwoAt      = 0.85  // the belief from which on one of two faults is a verdict
 	worthProving    = 0.4   // and from which on it is worth proving
+	backedAt        = 0.5   // the belief that the leader must keep without any single answer
+	moneyAMinute    = 2.0   // what a minute of a technician costs, against the price of a part (common practice)
+	leastTest       = 1.5   // minutes of a test, laying it out and writing it down
 	movesOffered    = 3
 	leavesNamed     = 6    // suspects named that an answer would leave
 	leavesAtLeast   = 0.05 // of what it leaves

@@ -91,15 +91,7 @@ func (g *inquiry) expected(q *question, sums logs) []float64 {
 	if !slices.ContainsFunc(q.answers, func(a answer) bool { return a.fits != nil }) {
 		return nil
 	}
-	without := make(logs, len(g.suspects))
-	var one fit
-	for i, s := range g.suspects {
-		q.log(s, i, &one)
-		for k := range one {
-			without[i][k] = sums[i][k] - one[k]
-		}
-	}
-	b := g.believe(without)
+	b := g.believe(g.leftOut(q, sums))
 	list := make([]float64, len(q.answers))
 	for n, a := range q.answers {
 		if a.fits == nil {

@@ -1,0 +1,93 @@
+package diagnose
+
+import (
+	"cmp"
+	"slices"
+
+	"ironthread/core/probe"
+)
+
+// A verdict may hang on one reading that was misread. Before it counts as proven, the answer without which the leader would lead
+// no more is backed by a test that does not share it: the other side, a drop, the bench. What was seen or felt at the part itself
+// needs no second look, and a part that costs less than the test is renewed.
+
+// backing is the test that backs the answer on which a verdict hangs; none where it hangs on no single one, or where no test
+// would tell.
+func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
+	mine := map[int]bool{}
+	for _, i := range top.members {
+		mine[i] = true
+	}
+	least, without := backedAt, (*belief)(nil)
+	for _, q := range e.questions {
+		if !q.counts() || q.test.Do == probe.Looked || q.test.Do == probe.Turned {
+			continue
+		}
+		b := g.believe(g.leftOut(q, sums))
+		if p := sharesOf(b.of, mine); p < least {
+			least, without = p, b
+		}
+	}
+	if without == nil {
+		return nil, nil
+	}
+	even := &belief{of: make([]float64, len(g.suspects)), car: without.car}
+	for i, s := range g.suspects {
+		switch {
+		case mine[i]:
+			even.of[i] = without.of[i] / (2 * least)
+		case !s.Unknown:
+			even.of[i] = without.of[i] / (2 * (1 - least))
+		}
+	}
+	live := even.live(g.suspects)
+	list, err := g.by(even).rank()
+	if err != nil {
+		return nil, err
+	}
+	type candidate struct {
+		test  probe.Test
+		score float64
+	}
+	var found []candidate
+	for _, s := range list[:min(len(list), testsOfTwo)] {
+		o, err := g.answers(s.test, live).classes(even, live)
+		if err != nil {
+			return nil, err
+		}
+		if bits, _ := o.between(even.of, mine); bits >= rivalBits {
+			found = append(found, candidate{s.test, bits / g.minutes(s.test)})
+		}
+	}
+	if len(found) == 0 {
+		return nil, nil
+	}
+	best := slices.MaxFunc(found, func(x, y candidate) int { return cmp.Compare(x.score, y.score) }).test
+	for _, name := range g.suspects[top.members[0]].Fault.Parts() {
+		if part := g.circuit.Part(name); part != nil && part.Price() <= moneyAMinute*max(leastTest, g.minutes(best)) {
+			return nil, nil
+		}
+	}
+	return []lack{{"one reading decides: backed by another", best}}, nil
+}
+
+// leftOut is how well everything but one question fits.
+func (g *inquiry) leftOut(q *question, sums logs) logs {
+	without := make(logs, len(g.suspects))
+	var one fit
+	for i, s := range g.suspects {
+		q.log(s, i, &one)
+		for k := range one {
+			without[i][k] = sums[i][k] - one[k]
+		}
+	}
+	return without
+}
+
+func sharesOf(belief []float64, mine map[int]bool) float64 {
+	sum := 0.0
+	for i := range mine {
+		sum += belief[i]
+	}
+	return sum
+}
