@@ -38,6 +38,7 @@ type Vehicle struct {
 	setup  []electric.Action
 	net    *electric.Network
 	leads  float64
+	words  map[string]string // how its switches by hand stand
 
 	// How it stands.
 	key, running, ac bool
@@ -92,7 +93,7 @@ const (
 // New makes a vehicle, parked cold with the key on and the engine off. The error says that these faults cannot be in one
 // car.
 func New(m *electric.Model, o Options, faults ...fault.Fault) (*Vehicle, error) {
-	v := &Vehicle{model: m, faults: faults, opts: o, key: true, coolant: ambient, pressure: pressureRest,
+	v := &Vehicle{model: m, faults: faults, opts: o, words: m.Working(), key: true, coolant: ambient, pressure: pressureRest,
 		shares: make([]float32, len(m.Circuit.Fans())), codes: map[string]byte{}, frozen: map[string]Snapshot{}}
 	if v.opts.Times <= 0 {
 		v.opts.Times = 1
@@ -104,11 +105,7 @@ func New(m *electric.Model, o Options, faults ...fault.Fault) (*Vehicle, error) 
 	if err := v.rebuild(nil); err != nil {
 		return nil, err
 	}
-	v.net.Restore()
-	for _, s := range m.Circuit.States { // the complaint has happened: what blows has blown
-		v.net.Rest()
-		v.net.Enter(s)
-	}
+	v.net.Complain(m.Circuit.States) // it has happened: what blows has blown
 	v.net.Rest()
 	v.enter()
 	return v, nil
@@ -134,12 +131,7 @@ func (v *Vehicle) enter() {
 	last := v.state
 	v.state = harness.State{Name: "now", Key: v.key, Running: v.running && v.key, AC: v.ac, Coolant: &coolant, Pressure: &pressure,
 		Speed:    &speed,
-		Commands: v.commands, Duties: v.duty}
-	for _, s := range v.model.Circuit.States { // switches by hand stand as the circuit's own states have them
-		if s.Key == v.key && len(s.Words) > 0 {
-			v.state.Words = s.Words
-		}
-	}
+		Commands: v.commands, Duties: v.duty, Words: v.words}
 	stood := slices.Clone(v.shares)
 	v.net.Enter(&v.state)
 	v.net.FanShares(v.shares)

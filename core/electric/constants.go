@@ -167,7 +167,9 @@ const pushBackVolts = 1e-6
 // The share of the rated torque that is friction, and what is assumed where the file is
 // silent (the format's defaults).
 const (
-	frictionShare     = 0.10
+	frictionShare     = 0.15
+	leastFriction     = 0.01 // that points can give
+	mostFriction      = 0.7
 	defaultRPM        = 2400
 	defaultInrushFold = 5
 )

@@ -42,11 +42,28 @@ func newMachine(m *harness.Motor) machine {
 	omega := rpm * math.Pi / 30
 	k := (m.Volts - m.Amps*ohms) / omega
 	torque := k * m.Amps
+	share := frictionOf(m, ohms)
 	return machine{
 		windings: []winding{{ohms: ohms, k: k}},
-		friction: frictionShare * torque,
-		air:      (1 - frictionShare) * torque / (omega * omega),
+		friction: share * torque,
+		air:      (1 - share) * torque / (omega * omega),
 	}
+}
+
+// frictionOf is the share of the rated torque that is friction: by the fan's own points, where it was measured at other volts, by
+// least squares; else the usual share. With i the amps and s the speed as shares of the rated ones, i = f + (1−f)·s².
+func frictionOf(m *harness.Motor, ohms float64) float64 {
+	above, below := 0.0, 0.0
+	for _, p := range m.Points {
+		speed := (p.Volts - p.Amps*ohms) / (m.Volts - m.Amps*ohms)
+		rest := 1 - speed*speed
+		above += (p.Amps/m.Amps - speed*speed) * rest
+		below += rest * rest
+	}
+	if below == 0 {
+		return frictionShare
+	}
+	return math.Max(leastFriction, math.Min(mostFriction, above/below))
 }
 
 // FollowingRPM is the speed at which each further winding of a motor turns the shaft alone, by its amps and the load that

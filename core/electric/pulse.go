@@ -200,8 +200,11 @@ func (n *Network) preparePulses() {
 func (n *Network) pulse(i int, s *harness.State, given bool) {
 	d := &n.drivers[i]
 	duty, known := n.model.Circuit.DutyIn(s, d.command, n.lastHeard)
-	if !given || !known {
+	switch {
+	case !given:
 		duty = idleDuty
+	case !known: // a command without a figure asks for all
+		duty = mostDuty
 	}
 	n.onTime[i] = math.Min(duty, mostDuty) / 100 // a controller never gives what its module reads as a line held for good
 	if d.serves == harness.High {

@@ -1,7 +1,9 @@
 package harness
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -373,6 +375,47 @@ func (c *Controller) pinsField() field {
 			m := &yaml.Node{Kind: yaml.MappingNode}
 			for _, p := range c.PinRoles {
 				m.Content = append(m.Content, scalar(p.Name), flow(p.fields()))
+			}
+			return m
+		},
+	}
+}
+
+// bounds are those of one figure of a pair, with its unit.
+type bounds struct {
+	unit      string
+	low, high float64
+}
+
+// pairsOf binds a map from figure to figure, kept in rising order of the first.
+func pairsOf[T any](key string, x, y bounds, at *[]T, of func(*T) (x, y *float64)) field {
+	return field{
+		key: key, schema: mapSchema(numberSchema(y.low, y.high)),
+		read: func(r *reader, n *yaml.Node, where string) {
+			if !r.short(n, where+": "+key, key, maxList) {
+				return
+			}
+			r.pairs(n, where+": "+key, func(k, v *yaml.Node) {
+				var p T
+				px, py := of(&p)
+				number(x.unit, px, x.low, x.high).read(r, k, where)
+				number(y.unit, py, y.low, y.high).read(r, v, where)
+				*at = append(*at, p)
+			})
+			slices.SortFunc(*at, func(a, b T) int {
+				ax, _ := of(&a)
+				bx, _ := of(&b)
+				return cmp.Compare(*ax, *bx)
+			})
+		},
+		node: func() *yaml.Node {
+			if len(*at) == 0 {
+				return nil
+			}
+			m := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+			for i := range *at {
+				px, py := of(&(*at)[i])
+				m.Content = append(m.Content, scalar(plain(*px)), scalar(plain(*py)))
 			}
 			return m
 		},

@@ -269,9 +269,13 @@ type Motor struct {
 	Volts, Amps, RPM float64
 	Inrush, Ohms     float64
 	HalfVolts        HalfVolts
-	SpinUp           float64    // s from standing to nine tenths of its speed at its volts
+	SpinUp           float64 // s from standing to nine tenths of its speed at its volts
+	Points           []LoadPoint
 	Windings         []*Winding // none: one winding between + and -
 }
+
+// LoadPoint is what the running fan was measured to draw at other volts than its own.
+type LoadPoint struct{ Volts, Amps float64 }
 
 // Winding is one brush set of a motor with several on a shaft. The load curve comes from the
 // winding that has an RPM; the speed of the others follows from it.
@@ -326,6 +330,9 @@ func (m *Motor) fields() []field {
 		number("inrush", &m.Inrush, 0.01, 5000),
 		number("ohms", &m.Ohms, 1e-3, 1000),
 		number("spin-up", &m.SpinUp, 0.02, 20),
+		pairsOf("points", bounds{"volts", 0.5, 60}, bounds{"amps", 0.01, 500}, &m.Points, func(p *LoadPoint) (x, y *float64) {
+			return &p.Volts, &p.Amps
+		}),
 		choice("half-volts", &m.HalfVolts, HalfVoltsOK, HalfVoltsNo, HalfVoltsUnknown),
 		named("windings", &m.Windings, func(w *Winding) *string { return &w.Name }, (*Winding).fields),
 	}
@@ -334,6 +341,14 @@ func (m *Motor) fields() []field {
 func (m *Motor) check() string {
 	if len(m.Windings) == 0 && m.Amps == 0 {
 		return "amps is missing"
+	}
+	for _, p := range m.Points {
+		if len(m.Windings) > 0 {
+			return "points are those of a motor with one winding"
+		}
+		if p.Volts < m.Volts != (p.Amps < m.Amps) || p.Volts == m.Volts {
+			return "points: fewer volts draw fewer amps, and the rated point is not repeated"
+		}
 	}
 	if len(m.Windings) > 4 {
 		return "a motor has at most four windings"

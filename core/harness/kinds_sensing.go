@@ -1,10 +1,6 @@
 package harness
 
-import (
-	"slices"
-
-	"go.yaml.in/yaml/v3"
-)
+import ()
 
 // Quantity is what a staged switch senses.
 type Quantity string
@@ -119,37 +115,7 @@ func (s *Sensor) check() string {
 
 // pointsField binds {°C: ohms}, kept ascending.
 func (c *Curve) pointsField() field {
-	return field{
-		key: "points", schema: mapSchema(numberSchema(0.1, 1e7)),
-		read: func(r *reader, n *yaml.Node, where string) {
-			if !r.short(n, where+": points", "points", maxList) {
-				return
-			}
-			r.pairs(n, where+": points", func(k, v *yaml.Node) {
-				var p CurvePoint
-				number("°C", &p.Celsius, -60, 200).read(r, k, where)
-				number("ohms", &p.Ohms, 0.1, 1e7).read(r, v, where)
-				c.Points = append(c.Points, p)
-			})
-			slices.SortFunc(c.Points, func(a, b CurvePoint) int {
-				switch {
-				case a.Celsius < b.Celsius:
-					return -1
-				case a.Celsius > b.Celsius:
-					return 1
-				}
-				return 0
-			})
-		},
-		node: func() *yaml.Node {
-			if len(c.Points) == 0 {
-				return nil
-			}
-			m := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
-			for _, p := range c.Points {
-				m.Content = append(m.Content, scalar(plain(p.Celsius)), scalar(plain(p.Ohms)))
-			}
-			return m
-		},
-	}
+	return pairsOf("points", bounds{"°C", -60, 200}, bounds{"ohms", 0.1, 1e7}, &c.Points, func(p *CurvePoint) (x, y *float64) {
+		return &p.Celsius, &p.Ohms
+	})
 }

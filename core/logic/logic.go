@@ -61,7 +61,7 @@ func Of(m *electric.Model) (*Table, error) {
 	n.Rest()
 	ups, downs := thresholds(m.Circuit)
 	pass := func(words string, coolant float64) {
-		s := base(m.Circuit)
+		s := base(m)
 		s.Coolant = &coolant
 		n.Enter(s)
 		t.add(m, n, words, s)
@@ -94,15 +94,9 @@ func polarity(r *harness.PinRole) string {
 }
 
 // base is the running engine, left to itself, with nothing asked for.
-func base(c *harness.Circuit) *harness.State {
-	s := &harness.State{Name: "logic", Key: true, Running: true}
-	for _, x := range c.States { // switches as a state with the key on has them
-		if x.Key {
-			s.Words = x.Words
-			break
-		}
-	}
-	if len(c.Strategy) == 0 {
+func base(m *electric.Model) *harness.State {
+	s := &harness.State{Name: "logic", Key: true, Running: true, Words: m.Working()}
+	if len(m.Circuit.Strategy) == 0 {
 		s.Commands = []string{}
 	}
 	coolant, pressure := cold, quietBar
@@ -154,14 +148,14 @@ func (t *Table) asked(m *electric.Model) error {
 		return slices.ContainsFunc(c.Strategy, func(r *harness.Rule) bool { return slices.Contains(r.Or, word) })
 	}
 	if has("ac") || len(c.Strategy) == 0 && readsAC(c) {
-		s := base(c)
+		s := base(m)
 		s.AC = true
 		if err := enter("cold, A/C on", s, nil); err != nil {
 			return err
 		}
 	}
 	if bar := pressureOf(c); bar > 0 {
-		s := base(c)
+		s := base(m)
 		s.AC = true
 		over := bar + beyondBar
 		s.Pressure = &over
@@ -171,19 +165,19 @@ func (t *Table) asked(m *electric.Model) error {
 	}
 	if has(harness.NoSensor) {
 		for _, p := range c.OfKind(harness.KindSensor) {
-			if err := enter("sensor "+p.Name+" unplugged", base(c), []electric.Action{{Verb: electric.Unplugged, Part: p.Name}}); err != nil {
+			if err := enter("sensor "+p.Name+" unplugged", base(m), []electric.Action{{Verb: electric.Unplugged, Part: p.Name}}); err != nil {
 				return err
 			}
 		}
 	}
-	if err := t.byHand(c, enter); err != nil {
+	if err := t.byHand(m, enter); err != nil {
 		return err
 	}
 	for _, x := range []struct {
 		words         string
 		key, cranking bool
 	}{{"key off, hot", false, false}, {"cranking", true, true}} {
-		s := base(c)
+		s := base(m)
 		s.Key, s.Running, s.Cranking = x.key, false, x.cranking
 		if !x.key {
 			at := hot
@@ -194,14 +188,14 @@ func (t *Table) asked(m *electric.Model) error {
 		}
 	}
 	for _, p := range c.OfKind(harness.KindController) {
-		if err := enter(p.Name+" unplugged", base(c), []electric.Action{{Verb: electric.Unplugged, Part: p.Name}}); err != nil {
+		if err := enter(p.Name+" unplugged", base(m), []electric.Action{{Verb: electric.Unplugged, Part: p.Name}}); err != nil {
 			return err
 		}
 		f, err := fault.Parse(c, p.Name+" "+fault.Dead)
 		if err != nil {
 			return fmt.Errorf("logic: %w", err)
 		}
-		if err := enter(p.Name+" rebooting", base(c), nil, f); err != nil {
+		if err := enter(p.Name+" rebooting", base(m), nil, f); err != nil {
 			return err
 		}
 	}
@@ -209,8 +203,8 @@ func (t *Table) asked(m *electric.Model) error {
 }
 
 // byHand asserts each input of the strategy by hand: an override, a kill; what kills is asserted on a hot engine.
-func (t *Table) byHand(c *harness.Circuit, enter func(string, *harness.State, []electric.Action, ...fault.Fault) error) error {
-	done := 0
+func (t *Table) byHand(m *electric.Model, enter func(string, *harness.State, []electric.Action, ...fault.Fault) error) error {
+	c, done := m.Circuit, 0
 	for _, p := range c.OfKind(harness.KindController) {
 		for _, role := range p.Spec.(*harness.Controller).PinRoles {
 			if role.Input == "" || role.PullUp > 0 || done == mostInputs {
@@ -222,7 +216,7 @@ func (t *Table) byHand(c *harness.Circuit, enter func(string, *harness.State, []
 			if role.Asserted == harness.High {
 				verb = electric.Feed
 			}
-			s := base(c)
+			s := base(m)
 			words := "cold, input " + role.Input
 			if slices.ContainsFunc(c.Strategy, func(r *harness.Rule) bool {
 				return slices.Contains(r.Unless, role.Input) || slices.Contains(r.Unless, pin.String())

@@ -139,6 +139,16 @@ func (s *sheet) writeSpeedController(p *harness.Part, spec *harness.SpeedControl
 		share = 0
 	}
 	feed, ground, out := s.terminal(p, "+"), s.terminal(p, "-"), s.terminal(p, "out")
+	for _, ends := range [2][2]string{{out, feed}, {ground, out}} { // the transistor's own diode and the motor's
+		behind := s.fresh()
+		s.junction(ends[0], behind)
+		s.resist(behind, ends[1], outputR)
+	}
+	if spec.Side == harness.High {
+		s.resist(feed, out, 100e3)
+	} else {
+		s.resist(out, ground, 100e3)
+	}
 	switch {
 	case share == 0:
 		return

@@ -36,7 +36,7 @@ const (
 	coilJoint  = 50.0
 	loadAmps   = 1.0
 	flatV      = 10.5
-	frictionOf = 0.10
+	frictionOf = 0.15
 	usualLeak  = 1e11 // nothing floats for the simulator; 0.1 nA at 12 V
 )
 

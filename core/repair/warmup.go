@@ -54,7 +54,7 @@ func fansWords(fans map[string]string) string {
 // from outside, a degree at a time; relays and switches keep their hysteresis. The first step is
 // the cold engine. An error says that the harness does not tell at which temperatures fans run.
 func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([]Step, error) {
-	state, err := warming(m.Circuit)
+	state, err := warming(m)
 	if err != nil {
 		return nil, err
 	}
@@ -62,10 +62,7 @@ func WarmUp(m *electric.Model, setup []electric.Action, faults []fault.Fault) ([
 	if err != nil {
 		return nil, err
 	}
-	for _, s := range m.Circuit.States { // the complaint has happened: what blows has blown
-		n.Rest()
-		n.Enter(s)
-	}
+	n.Complain(m.Circuit.States) // it has happened: what blows has blown
 	n.Rest()
 	var steps []Step
 	before, now := make([]float32, len(m.Circuit.Fans())), make([]float32, len(m.Circuit.Fans()))
@@ -158,7 +155,8 @@ func wordsOf(m *electric.Model, n *electric.Network) map[string]string {
 
 // warming is a state of the running engine left to itself, with the switches as the circuit's
 // own states have them.
-func warming(c *harness.Circuit) (*harness.State, error) {
+func warming(m *electric.Model) (*harness.State, error) {
+	c := m.Circuit
 	decides := slices.ContainsFunc(c.Strategy, func(r *harness.Rule) bool { return r.OnAbove != nil }) ||
 		len(c.OfKind(harness.KindThermoswitch)) > 0
 	if !decides {
@@ -170,7 +168,7 @@ func warming(c *harness.Circuit) (*harness.State, error) {
 			base = *s
 		}
 	}
-	base.Name, base.Key, base.Running, base.AC, base.Pressure = "warm-up", true, true, false, nil
+	base.Name, base.Key, base.Running, base.AC, base.Pressure, base.Words = "warm-up", true, true, false, nil, m.Working()
 	if len(c.Strategy) > 0 {
 		base.Commands = nil
 	}

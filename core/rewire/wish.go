@@ -337,7 +337,7 @@ func (w *Wish) run(name string) float64 {
 	return usualRuns[name]
 }
 
-// Fit makes a motor's running and starting amps of two readings: the load's torque is a tenth friction and grows with the
+// Fit makes a motor's running and starting amps of two readings: the load's torque is friction by fifteen hundredths and grows with the
 // square of the speed (the model's own), so that the second reading gives the armature's ohms.
 func (f *Fan) Fit() error {
 	points := slices.Clone(f.Points)
@@ -374,7 +374,7 @@ func (f *Fan) Fit() error {
 
 // armature finds the ohms with which both readings lie on one fan's curve, by halving.
 func armature(top, p At) (float64, bool) {
-	const friction = 0.1
+	const friction = 0.15
 	miss := func(ohms float64) float64 {
 		speed := (p.Volts - p.Amps*ohms) / (top.Volts - top.Amps*ohms)
 		return friction + (1-friction)*speed*speed - p.Amps/top.Amps
