@@ -20,12 +20,16 @@ import (
 type field struct {
 	key      string
 	required bool
+	orNone   bool // an empty list is given, too
 	read     func(*reader, *yaml.Node, string)
 	node     func() *yaml.Node // nil when not given
 	schema   schema            // what the published schema says of the value
 }
 
 func (f field) must() field { f.required = true; return f }
+
+// mustOrNone is must for a list that may be empty.
+func (f field) mustOrNone() field { f.required, f.orNone = true, true; return f }
 
 // number binds a figure between low and high; zero in memory means not given.
 func number(key string, at *float64, low, high float64) field {

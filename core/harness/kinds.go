@@ -241,8 +241,19 @@ func (r *Relay) fields() []field {
 	}
 }
 
-// check sees that an arrangement holds every pin once.
+// check sees that the printed numbers hang on the standard terminals, and that an arrangement holds every pin once.
 func (r *Relay) check() string {
+	turned := map[string]string{}
+	for terminal, printed := range r.Printed {
+		if !slices.Contains(r.Pins(), terminal) && slices.Contains(r.Pins(), printed) {
+			turned[printed] = terminal
+		}
+	}
+	if len(turned) > 0 && len(turned) == len(r.Printed) {
+		r.Printed = turned // so that this is the one thing said of it
+		first := sortedKeys(turned)[0]
+		return fmt.Sprintf("pins goes from the standard terminal to the number that is printed: %q: %q, not the other way round", first, turned[first])
+	}
 	if len(r.Arrangement) == 0 {
 		return ""
 	}

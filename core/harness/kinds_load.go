@@ -3,6 +3,7 @@ package harness
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -101,6 +102,7 @@ func (*Switch2) fields() []field  { return nil }
 // while it is pulled below a third of the feed.
 type FanModule struct {
 	Inputs  []string
+	Outs    []string // as the file lists them; the table may name all of them itself
 	Feeds   []string
 	Grounds []string
 	Table   []*Row
@@ -118,9 +120,31 @@ type Electronics struct {
 func (e *Electronics) fields() []field {
 	return []field{
 		words("logic", &e.Logic),
-		group("rating", func() bool { return e.RatedAmps > 0 || e.RatedWatts > 0 },
-			number("amps", &e.RatedAmps, 0.1, 1000), number("watts", &e.RatedWatts, 1, 20000)),
+		e.ratingField(),
 	}
+}
+
+// ratingField binds what each output may carry: {amps: 30} or {watts: 400}, or in short 30A or 400W.
+func (e *Electronics) ratingField() field {
+	f := group("rating", func() bool { return e.RatedAmps > 0 || e.RatedWatts > 0 },
+		number("amps", &e.RatedAmps, 0.1, 1000), number("watts", &e.RatedWatts, 1, 20000))
+	long := f.read
+	f.read = func(r *reader, n *yaml.Node, where string) {
+		at, unit := &e.RatedAmps, "A"
+		if strings.HasSuffix(n.Value, "W") {
+			at, unit = &e.RatedWatts, "W"
+		}
+		v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(n.Value, unit)), 64)
+		switch {
+		case n.Kind != yaml.ScalarNode:
+			long(r, n, where)
+		case err != nil || !(v >= 0.1 && v <= 20000) || !strings.HasSuffix(n.Value, unit):
+			r.fail(n, where, "rating is amps or watts of an output, as in 30A or 400W")
+		default:
+			*at = v
+		}
+	}
+	return f
 }
 
 // Row is one line of the table: with just these inputs asserted, each output gets its share
@@ -134,7 +158,7 @@ func (*FanModule) Kind() Kind { return KindFanModule }
 
 // Outputs lists the outputs the table drives, in the order of the file.
 func (f *FanModule) Outputs() []string {
-	var list []string
+	list := slices.Clone(f.Outs)
 	for _, row := range f.Table {
 		for _, out := range sortedKeys(row.Drive) {
 			if !slices.Contains(list, out) {
@@ -178,7 +202,7 @@ func (f *FanModule) Match(asserted func(input string) bool) *Row {
 func (*FanModule) describe() string { return "fan module" }
 func (f *FanModule) fields() []field {
 	return append(f.Electronics.fields(), []field{
-		words("inputs", &f.Inputs).must(), words("feeds", &f.Feeds).must(), words("grounds", &f.Grounds).must(),
+		words("inputs", &f.Inputs).must(), words("outputs", &f.Outs), words("feeds", &f.Feeds).must(), words("grounds", &f.Grounds).must(),
 		{
 			key: "table", required: true, schema: listSchema(objectSchema(new(Row).fields()), false),
 			read: func(r *reader, n *yaml.Node, where string) {
@@ -208,7 +232,7 @@ func (f *FanModule) fields() []field {
 }
 
 func (r *Row) fields() []field {
-	return []field{words("when", &r.When).must(), figureMap("drive", &r.Drive, 0, 1).must()}
+	return []field{words("when", &r.When).mustOrNone(), figureMap("drive", &r.Drive, 0, 1).must()}
 }
 
 func (f *FanModule) check() string {

@@ -113,18 +113,18 @@ func (r *reader) pairs(n *yaml.Node, where string, visit func(k, v *yaml.Node)) 
 		r.fail(n, where, "a mapping is expected here, as in {key: value}")
 		return
 	}
-	seen := map[string]bool{}
+	seen := map[string]int{} // the line
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		k, v := n.Content[i], n.Content[i+1]
 		switch {
 		case k.Kind != yaml.ScalarNode || k.Value == "":
 			r.fail(k, where, "a key must be a word")
 			continue
-		case seen[k.Value]:
-			r.fail(k, where, "%q is given twice", k.Value)
+		case seen[k.Value] > 0:
+			r.fail(k, where, "%q is given twice, in line %d already", k.Value, seen[k.Value])
 			continue
 		}
-		seen[k.Value] = true
+		seen[k.Value] = k.Line
 		visit(k, v)
 	}
 }
@@ -135,7 +135,8 @@ func (r *reader) fields(n *yaml.Node, where string, fields []field) {
 	r.pairs(n, where, func(k, v *yaml.Node) {
 		for _, f := range fields {
 			if f.key == k.Value {
-				given[f.key] = v.Kind == yaml.ScalarNode && v.ShortTag() != "!!null" || len(v.Content) > 0 // an empty list is none
+				// An empty list is none, but where none is an answer.
+				given[f.key] = v.Kind == yaml.ScalarNode && v.ShortTag() != "!!null" || len(v.Content) > 0 || f.orNone && v.Kind == yaml.SequenceNode
 				f.read(r, v, where)
 				return
 			}
