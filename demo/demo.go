@@ -224,7 +224,7 @@ func (t *telling) close(after int, words string, reason job.Reason) error {
 		return err
 	}
 	state.Closed, state.Reason = true, reason
-	came := job.Conclude(t.circuit, job.Verify(t.model, list, state), state, as.Verdict, t.title)
+	came := job.Conclude(t.circuit, job.Verify(t.model, list, state), state, as, t.title)
 	t.write(after, job.Closed, job.Body{Text: words, Reason: reason, Conclusion: came})
 	return nil
 }

@@ -283,6 +283,13 @@ func printAssessment(out io.Writer, a *diagnose.Assessment) error {
 			fmt.Fprintf(w, "\tproof lacks %s\n", l)
 		}
 	}
+	for _, f := range a.Also {
+		fmt.Fprintf(w, "also\t%s (%.1f %%), by what was measured, seen or felt there\n", f.Fault, 100*f.Probability)
+	}
+	if m := a.Mended; m != nil {
+		fmt.Fprintf(w, "mended\t%s (%.1f %%)\n", m.Text, 100*m.Probability)
+	}
+	fmt.Fprintf(w, "outcome\t%s\n", a.Outcome)
 	for i, m := range a.Next {
 		fmt.Fprintf(w, "\nnext %d: %s (%.1f min, %.2f bits)\n", i+1, m.Title, m.Minutes, m.Bits)
 		for _, s := range append(m.Steps, m.Cautions...) {

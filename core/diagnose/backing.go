@@ -19,6 +19,9 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 		mine[i] = true
 	}
 	least, without := backedAt, (*belief)(nil)
+	if s := g.suspects[top.members[0]]; s.isFault() && g.shownItself(s) {
+		least = backedAtOnce // one test of the part itself stands for the whole proof
+	}
 	for _, q := range e.questions {
 		if !q.counts() || q.test.Do == probe.Looked || q.test.Do == probe.Turned {
 			continue
@@ -31,6 +34,7 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 	if without == nil {
 		return nil, nil
 	}
+	least = max(least, 1e-6)
 	even := &belief{of: make([]float64, len(g.suspects)), car: without.car}
 	for i, s := range g.suspects {
 		switch {

@@ -83,7 +83,7 @@ func (g *prover) decide(a *Assessment, e *evidence, sums logs) error {
 	if g.suspects[top.members[0]].Unknown {
 		return g.askAgain(a)
 	}
-	shown := top.Probability >= oneOfTwoAt && g.shownItself(g.suspects[top.members[0]])
+	shown := top.Probability >= oneOfTwoAt && g.shownItself(g.suspects[top.members[0]]) && !g.doneByAnother(top, e)
 	if top.Probability < VerdictAt && !shown && !b.two() {
 		return g.askAgain(a)
 	}
@@ -98,7 +98,7 @@ func (g *prover) decide(a *Assessment, e *evidence, sums logs) error {
 		}
 		lacking = rival
 	}
-	if len(lacking) == 0 && top.Fault != NoFault {
+	if len(lacking) == 0 {
 		if lacking, err = g.backing(top, e, sums); err != nil {
 			return err
 		}

@@ -127,6 +127,24 @@ func (g *inquiry) follows(f Found, e *evidence, b *belief) bool {
 	return share >= followsAt
 }
 
+// doneByAnother tells whether what was found at the leader's part may as well have been done to it by a suspect that still
+// stands: a short that has blown the fuse.
+func (g *prover) doneByAnother(top Standing, e *evidence) bool {
+	share := 0.0
+	for _, f := range g.found {
+		if f.repair != electric.RepairOf(g.suspects[top.members[0]].Fault) {
+			continue
+		}
+		for i, s := range g.suspects {
+			shows := !slices.ContainsFunc(f.asked, func(n int) bool { return e.questions[n].best(i) <= explainsWell })
+			if s.isFault() && shows && !slices.Contains(top.members, i) && !slices.Contains(f.members, i) {
+				share += g.b.of[i]
+			}
+		}
+	}
+	return share > 1-VerdictAt
+}
+
 // also lists what was found directly and is not in the verdict, nor done by what is.
 func (g *inquiry) also(found []Found, v *Verdict, e *evidence, b *belief) []Found {
 	var list []Found

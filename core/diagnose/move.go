@@ -100,21 +100,28 @@ func (g *chooser) move(t probe.Test) (Move, error) {
 	return m, nil
 }
 
-// leaves names what an answer would leave: the suspects that then hold most belief.
-func (g *inquiry) leaves(o *outcomes, class int, belief []float64) []string {
+// leaves names what an answer would leave: the suspects that then hold most belief. Those that change no fan stand there as "no
+// fault", together.
+func (g *chooser) leaves(o *outcomes, class int, belief []float64) []string {
 	type left struct {
 		name string
 		p    float64
 	}
 	var list []left
-	sum := 0.0
+	sum, well := 0.0, 0.0
 	for i, row := range o.chance {
-		if row != nil {
-			p := belief[i] * row[class]
-			sum += p
-			list = append(list, left{g.suspects[i].Name, p})
+		if row == nil {
+			continue
 		}
+		p := belief[i] * row[class]
+		sum += p
+		if i == g.suspects.nobody() || slices.Contains(g.b.same, i) {
+			well += p
+			continue
+		}
+		list = append(list, left{g.suspects[i].Name, p})
 	}
+	list = append(list, left{NoFault, well})
 	slices.SortStableFunc(list, func(x, y left) int { return cmp.Compare(y.p, x.p) })
 	var names []string
 	for _, l := range list {

@@ -306,7 +306,7 @@ func TestThatIsProof(t *testing.T) {
 		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: free, setup: [$M unplugged]}", "{bench: $F, ohms: OL, between: [a, b]}")...)
 		blown := []string{o.fuse + " open", ".* grounded", ".*crossed"} // or what has blown it, which is asked next
 		assert.GreaterOrEqual(t, share(a, blown, true), 0.95, "%s: %s", o.name, told(a))
-		if a.Suspects[0].Probability >= 0.85 && assert.NotNil(t, a.Verdict, "%s: %s", o.name, told(a)) {
+		if a.Suspects[0].Probability >= diagnose.VerdictAt && assert.NotNil(t, a.Verdict, "%s: %s", o.name, told(a)) {
 			assert.True(t, a.Verdict.Proven, "%s lacks %v", o.name, a.Verdict.Lacks)
 		}
 	}

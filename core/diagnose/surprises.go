@@ -37,10 +37,18 @@ func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b 
 		case directPlace(q.test) != "" || q.test.Do == probe.Wiggled:
 			// It tells the state of that part, whatever else is wrong: a finding of its own.
 		case q.counted() == 1 && expected[at.question][at.answer] < surprisingBelow && !g.explained(b, q, a):
-			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest; take it again", seen[k].String())})
+			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest: take it again%s", seen[k].String(), g.orTwo(b))})
 		}
 	}
 	return list
+}
+
+// orTwo is what else may be where readings contradict each other: two faults at once, named where a pair is in sight.
+func (g *inquiry) orTwo(b *belief) string {
+	if len(b.pairs) == 0 {
+		return ", or two things are wrong"
+	}
+	return fmt.Sprintf(", or two things are wrong: %s and %s", g.suspects[b.pairs[0].i].Name, g.suspects[b.pairs[0].j].Name)
 }
 
 // comesAndGoesLeads tells whether the likeliest suspect shows now and not then, so that two answers

@@ -9,6 +9,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 	"ironthread/core/repair"
 )
 
@@ -46,12 +47,17 @@ func Verify(m *electric.Model, list []repair.Check, s *State) *Verification {
 	return v
 }
 
-// Conclude sums up what a job has come to. s says whether it is closed, and why.
-func Conclude(c *harness.Circuit, v *Verification, s *State, verdict *diagnose.Verdict, complaint string) *Conclusion {
-	k := &Conclusion{Checks: answeredOf(v.List), Causes: answeredOf(v.Causes), Owner: ownerWords(c, s, verdict, complaint)}
-	if verdict != nil {
+// Conclude sums up what a job has come to, as its evidence is assessed. s says whether it is closed, and why.
+func Conclude(c *harness.Circuit, v *Verification, s *State, as *diagnose.Assessment, complaint string) *Conclusion {
+	k := &Conclusion{Checks: answeredOf(v.List), Causes: answeredOf(v.Causes)}
+	if verdict := as.Verdict; verdict != nil {
 		k.Verdict = &Found{Faults: verdict.Faults, Probability: verdict.Probability, Proven: verdict.Proven, Lacks: verdict.Lacks}
 	}
+	for _, f := range as.Also {
+		k.Also = append(k.Also, f.Fault)
+	}
+	o := owner{c, s, v, as, nil}
+	k.Owner = o.words(complaint)
 	return k
 }
 
@@ -63,48 +69,130 @@ func answeredOf(list []repair.Ticked) []Answered {
 	return answered
 }
 
-// ownerWords is the half page for the owner: plain words, nothing technical that is not
-// needed.
-func ownerWords(c *harness.Circuit, state *State, verdict *diagnose.Verdict, complaint string) []string {
-	list := []string{fmt.Sprintf("You told us: “%s”.", complaint)}
-	for _, r := range state.Repairs {
-		f, err := fault.Parse(c, r.Fault)
-		if err != nil {
-			list = append(list, fmt.Sprintf("We replaced %s.", strings.TrimSuffix(r.Action, " renewed")))
-			continue
+// owner writes the half page for the owner: plain words, nothing technical that is not needed, and nothing that was not
+// recorded.
+type owner struct {
+	circuit *harness.Circuit
+	state   *State
+	seen    *Verification
+	as      *diagnose.Assessment
+	list    []string
+}
+
+func (o *owner) say(format string, args ...any) {
+	o.list = append(o.list, fmt.Sprintf(format, args...))
+}
+
+func (o *owner) words(complaint string) []string {
+	o.say("You told us: “%s”.", complaint)
+	o.repairs()
+	for _, f := range o.as.Also {
+		if g, err := fault.Parse(o.circuit, f.Fault); err == nil {
+			o.say("We also found something wrong at %s, beside what you came for.", plainPlace(o.circuit, g))
 		}
-		if !r.Proven {
-			list = append(list, fmt.Sprintf("We suspected %s and renewed it: %s.", plainPlace(c, f), plainDone(c, r)))
-			continue
-		}
-		list = append(list, fmt.Sprintf("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(c, f), plainDone(c, r)))
 	}
-	proven := slices.ContainsFunc(state.Repairs, func(r Body) bool { return r.Proven })
-	switch {
-	case state.Closed:
-	case proven:
-		list = append(list, "We are still checking that nothing else is wrong.")
-	case verdict != nil && verdict.Faults[0] != diagnose.NoFault:
-		if f, err := fault.Parse(c, verdict.Faults[0]); err == nil {
-			list = append(list, fmt.Sprintf("The trouble is very likely at %s; it is not mended yet.", plainPlace(c, f)))
-		}
-	default:
-		list = append(list, "We are still looking for the cause.")
+	if !o.state.Closed {
+		o.underway()
 	}
-	switch state.Reason {
+	switch o.state.Reason {
 	case Verified:
-		list = append(list, "Afterwards we ran every fan at every speed, measured what each draws, and watched the engine through a full "+
-			"warm-up: all as it should be.")
+		o.afterwards()
+	case NothingFound:
+		o.say("We found nothing wrong with the fans: at every speed each of them did what it should. Should the trouble come back, note " +
+			"when, how hot, and how fast you were going, and come again.")
 	case NotReproduced:
-		list = append(list, "We could not make the trouble appear while the vehicle was here. Should it come back, note when, how hot, and "+
+		o.say("We could not make the trouble appear while the vehicle was here. Should it come back, note when, how hot, and " +
 			"how fast you were going, and come again.")
 	case Declined, PassedOn, OtherReason:
-		list = append(list, "The work was not finished here: "+string(state.Reason)+".")
+		o.say("The work was not finished here: %s.", o.state.Reason)
 	}
-	if !state.Closed {
-		list = append(list, "Until it is mended: watch the temperature, keep out of standing traffic, and never open a hot cooling system.")
+	if !o.state.Closed {
+		o.say("Until it is mended: watch the temperature, keep out of standing traffic, and never open a hot cooling system.")
 	}
-	return append(list, "The fans can start by themselves, even with the key off: keep hands and clothes away from them.")
+	o.say("The fans can start by themselves, even with the key off: keep hands and clothes away from them.")
+	return o.list
+}
+
+// repairs says what was renewed, and what was cleaned.
+func (o *owner) repairs() {
+	for _, r := range o.state.Repairs {
+		f, err := fault.Parse(o.circuit, r.Fault)
+		switch {
+		case err != nil:
+			o.say("We replaced %s.", strings.TrimSuffix(r.Action, " renewed"))
+		case !r.Proven:
+			o.say("We suspected %s and renewed it: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
+		default:
+			o.say("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
+		}
+	}
+	for _, a := range o.state.Ledger {
+		if a.Verb == electric.Cleaned {
+			o.say("We cleaned the connections at %s.", plainPlace(o.circuit, fault.Fault{On: fault.OnPart, Part: a.Part}))
+		}
+	}
+}
+
+// underway says how far a job has come that is not closed.
+func (o *owner) underway() {
+	proven := slices.ContainsFunc(o.state.Repairs, func(r Body) bool { return r.Proven })
+	switch verdict := o.as.Verdict; {
+	case proven:
+		o.say("We are still checking that nothing else is wrong.")
+	case verdict != nil && verdict.Faults[0] != diagnose.NoFault:
+		if f, err := fault.Parse(o.circuit, verdict.Faults[0]); err == nil {
+			o.say("The trouble is very likely at %s; it is not mended yet.", plainPlace(o.circuit, f))
+		}
+	default:
+		o.say("We are still looking for the cause.")
+	}
+}
+
+// afterwards says what of the verification was seen: that a temperature was not reached is not that all was well there.
+func (o *owner) afterwards() {
+	looks, clamps, warm, unheated := 0, 0, 0, 0
+	for _, t := range o.seen.List {
+		switch {
+		case !t.Done || t.Wrong:
+		case t.Warm && strings.HasPrefix(t.Read, repair.NotProvoked):
+			unheated++
+		case t.Warm:
+			warm++
+		case t.Test != nil && t.Test.Do == probe.LookAtFans:
+			looks++
+		case t.Test != nil && t.Test.Do == probe.Amps:
+			clamps++
+		}
+	}
+	var did []string
+	if looks > 0 {
+		did = append(did, fmt.Sprintf("looked at every fan in %s", counted(looks, "state", "states")))
+	}
+	if clamps > 0 {
+		did = append(did, fmt.Sprintf("measured what they draw %s", counted(clamps, "time", "times")))
+	}
+	if warm > 0 && unheated == 0 {
+		did = append(did, "watched the engine through a warm-up")
+	}
+	if len(did) == 0 {
+		return
+	}
+	last := len(did) - 1
+	text := did[last]
+	if last > 0 {
+		text = strings.Join(did[:last], ", ") + " and " + text
+	}
+	o.say("Afterwards we %s: all as it should be.", text)
+	if unheated > 0 {
+		o.say("We could not get the engine hot enough here to see the fans start by themselves; watch the temperature on the way home.")
+	}
+}
+
+func counted(n int, one, many string) string {
+	if n == 1 {
+		return "one " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
 }
 
 func plainPlace(c *harness.Circuit, f fault.Fault) string {

@@ -53,14 +53,16 @@ type Reason string
 // Reasons. Only a verified job needs no words of its own.
 const (
 	Verified      Reason = "verified"
+	NothingFound  Reason = "nothing found"
 	NotReproduced Reason = "not reproduced"
 	Declined      Reason = "repair declined"
 	PassedOn      Reason = "passed on"
 	OtherReason   Reason = "other"
 )
 
-// Reasons lists those a job may close with without being verified.
-var Reasons = []Reason{NotReproduced, Declined, PassedOn, OtherReason}
+// Reasons lists those a job may close with without being verified. That nothing was found is one only where every state was seen
+// as it should be.
+var Reasons = []Reason{NothingFound, NotReproduced, Declined, PassedOn, OtherReason}
 
 // Entry is one line of the log.
 type Entry struct {

@@ -83,6 +83,7 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 // version of the guide or the workshop's later experience do not change a record.
 type Conclusion struct {
 	Verdict *Found     `json:"verdict,omitempty"`
+	Also    []string   `json:"also,omitempty"` // defects measured, seen or felt beside it
 	Checks  []Answered `json:"checks"`
 	Causes  []Answered `json:"causes,omitempty"`
 	Owner   []string   `json:"owner"` // half a page in plain words

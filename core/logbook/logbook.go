@@ -34,6 +34,7 @@ type Book struct {
 	Jobs        int     `json:"closed"`
 	Verified    int     `json:"verified"`
 	FirstTime   int     `json:"first-time"` // verified after one repair
+	Nothing     int     `json:"nothing-found"`
 	WrongParts  int     `json:"wrong-parts"`
 	MeanMinutes float64 `json:"mean-minutes"`
 	ByKind      []Count `json:"by-kind"`   // what failed: "fuse open"
@@ -54,6 +55,9 @@ func Sum(lines []Line) *Book {
 		families[l.Family]++
 		for _, k := range l.Kinds {
 			kinds[k]++
+		}
+		if l.Reason == job.NothingFound {
+			b.Nothing++
 		}
 		if l.Reason == job.Verified {
 			b.Verified++

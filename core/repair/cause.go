@@ -32,10 +32,10 @@ func Causes(m *electric.Model, f fault.Fault) []Check {
 	switch part.Kind() {
 	case harness.KindFuse:
 		if f.Words == fault.Open {
-			everyFan("a dragging motor draws more than the fuse carries for long")
-			add("chafed "+part.Name, "The wires it protects: no chafed place, no water in the plugs", "a short blows the next fuse too")
-			add("size "+part.Name, fmt.Sprintf("The fuse fitted is the size drawn (%s), never a larger one", sizeOf(part)),
+			add("size "+part.Name, fmt.Sprintf("The new fuse is the size drawn (%s), never a larger one, not even for a test", sizeOf(part)),
 				"a fuse larger than the wire allows burns the wire")
+			add("chafed "+part.Name, "The wires it protects: no chafed place, no water in the plugs", "a short blows the next fuse too")
+			everyFan("a dragging motor draws more than the fuse carries for long")
 		}
 	case harness.KindRelay:
 		if slices.Contains([]string{fault.MakeBurnt, fault.RestBurnt, fault.MakeWelded, fault.MakeBurntB, fault.RestBurntB}, f.Words) {

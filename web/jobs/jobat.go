@@ -30,6 +30,10 @@ func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
 	switch {
 	case len(state.Seen) == 0:
 		return store.Standing{Stage: "just begun", Text: fmt.Sprintf("%d suspects, nothing seen yet", as.Of), Share: 1}
+	case as.Outcome == diagnose.NothingFound:
+		return store.Standing{Stage: "nothing found", Text: "every fan as it should be in every state; close it, or go on"}
+	case as.Outcome == diagnose.IsMended && as.Verdict == nil:
+		return store.Standing{Stage: "to verify", Text: "mended, as it looks; every state as it should be since"}
 	case as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault:
 		return store.Standing{Stage: "to verify", Text: "every state as it should be; the list is next"}
 	case as.Verdict != nil && as.Verdict.Proven:
@@ -149,6 +153,8 @@ type reportPage struct {
 	Workshop string
 	Found    []job.Body
 	Verdict  *job.Found
+	Also     []string // defects found beside it
+	Cleaned  []string
 	Verified []job.Answered
 	Causes   []job.Answered
 	Owner    []string
@@ -224,7 +230,7 @@ const mostMinutes = 10000
 
 // concluded is what the job came to, in the shape in which its record keeps it.
 func (j *jobAt) concluded(v *job.Verification, as *diagnose.Assessment) *job.Conclusion {
-	return job.Conclude(j.file.Drawn, v, j.state, as.Verdict, j.Title)
+	return job.Conclude(j.file.Drawn, v, j.state, as, j.Title)
 }
 
 func entriesWord(n int) string {

@@ -70,8 +70,9 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		p.Tally.Minutes = last.At.Sub(first.At).Minutes()
 	}
 	p.Repairs = repairsOf(j, as.Verdict)
-	p.Mended = len(as.Repaired) > 0 && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
+	p.Mended = as.Outcome == diagnose.IsMended && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
 	p.MendedBy, p.Metered = as.Mended, a.watches.Meter(j.ID) != nil
+	p.Also, p.Nothing = as.Also, as.Outcome == diagnose.NothingFound && !j.state.Closed
 	p.Causes = causesOf(j, as.Verdict)
 	p.Truths = j.file.Truths()
 	for _, o := range j.state.Seen {

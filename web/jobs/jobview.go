@@ -51,6 +51,8 @@ type jobPage struct {
 	Repairs   []string // set-up actions that enter the repair of the verdict
 	Mended    bool     // after a repair, every state is as it should be
 	MendedBy  *diagnose.Mended
+	Also      []diagnose.Found // defects beside the verdict
+	Nothing   bool             // every state was seen, and nothing found
 	Pairs     []diagnose.Pair
 	Suspects  []diagnose.Standing
 	Hidden    int // suspects not listed

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 )
@@ -22,8 +23,14 @@ import (
 func (a *Jobs) reportOf(c *gin.Context, j *jobAt, patience time.Duration) (p *reportPage, ready bool, err error) {
 	p = &reportPage{jobSide: a.side(c, j, "report"), Workshop: a.Workshop, Found: j.state.Repairs, Printed: a.Now()}
 	p.readings(j)
+	for _, action := range j.state.Ledger {
+		if action.Verb == electric.Cleaned {
+			p.Cleaned = append(p.Cleaned, action.Part)
+		}
+	}
 	if kept := j.state.Conclusion; kept != nil {
 		p.Verdict, p.Verified, p.Causes, p.Owner, p.Printed = kept.Verdict, kept.Checks, kept.Causes, kept.Owner, j.closedAt()
+		p.Also = kept.Also
 		return p, true, nil
 	}
 	as, ready, err := j.file.Assess(c.Request.Context(), j.state.Seen, nowOf(c, j), patience)
@@ -35,7 +42,7 @@ func (a *Jobs) reportOf(c *gin.Context, j *jobAt, patience time.Duration) (p *re
 		return nil, false, err
 	}
 	now := j.concluded(v, as)
-	p.Verdict, p.Verified, p.Causes, p.Owner = now.Verdict, now.Checks, now.Causes, now.Owner
+	p.Verdict, p.Also, p.Verified, p.Causes, p.Owner = now.Verdict, now.Also, now.Checks, now.Causes, now.Owner
 	return p, true, nil
 }
 

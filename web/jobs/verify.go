@@ -240,7 +240,9 @@ func (a *Jobs) closeJob(c *gin.Context) {
 			return nil, refused("Not verified yet: %s. Go through the list, or choose the reason for closing without.", leftWords(v.Left()))
 		case why != job.Verified && !slices.Contains(job.Reasons, why):
 			return nil, refused("That is no reason a job closes for.")
-		case text == "" && why != job.NotReproduced:
+		case why == job.NothingFound && as.Outcome != diagnose.NothingFound:
+			return nil, refused("That nothing was found can be said once every fan has been seen in every state, doing what it should.")
+		case text == "" && why != job.NotReproduced && why != job.NothingFound:
 			return nil, refused("Say what it was and what was done, or why the job closes without.")
 		}
 		return []job.Entry{{Kind: job.Closed, Body: job.Body{Text: text, Reason: why, Conclusion: j.concluding(v, as, why)}}}, nil
@@ -252,7 +254,7 @@ func (a *Jobs) closeJob(c *gin.Context) {
 func (j *jobAt) concluding(v *job.Verification, as *diagnose.Assessment, reason job.Reason) *job.Conclusion {
 	closed := *j.state
 	closed.Closed, closed.Reason = true, reason
-	return job.Conclude(j.file.Drawn, v, &closed, as.Verdict, j.Title)
+	return job.Conclude(j.file.Drawn, v, &closed, as, j.Title)
 }
 
 func leftWords(n int) string {
