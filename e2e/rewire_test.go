@@ -187,7 +187,7 @@ func TestTheBench(t *testing.T) {
 	b.sees("h1", "Bench")
 	b.accessible()
 	b.click(`a[href="/bench/series"]`)
-	b.sees(".answers", "54 % of its full speed")
+	b.sees(".answers", "53 % of its full speed")
 	b.sees("svg", "slow")
 	b.accessible()
 	assert.Equal(t, "true", b.eval(`String(document.documentElement.scrollWidth <= 390)`))

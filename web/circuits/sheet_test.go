@@ -67,7 +67,7 @@ func TestSheetPage(t *testing.T) {
 	webtest.Says(t, page, "6.24")
 	webtest.Says(t, page, "F3.a: in between")
 	webtest.Says(t, page, "K3's rest contact")
-	webtest.Says(t, sheet("state", "low", "at", "M1.+", "from", "M1.-"), "6.17")
+	webtest.Says(t, sheet("state", "low", "at", "M1.+", "from", "M1.-"), "6.16")
 	webtest.Says(t, sheet("state", "low", "fault", "F3 open"), "stopped")
 	webtest.Says(t, sheet("state", "off", "setup", "ground K2.85"), "ground K2.85 also pulls in K3: their coils share this line")
 	webtest.Says(t, sheet("state", "off", "at", "K1.85", "with", "heavy lamp"), "the heavy lamp here passes enough to pull K1 in")
