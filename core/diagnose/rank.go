@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
 )
@@ -195,7 +196,7 @@ func (g *inquiry) tried(seen []probe.Observation) tried {
 		if seen[k].Unreachable {
 			m.barred[seen[k].At] = true
 		} else if t, err := seen[k].Test(g.circuit); err == nil {
-			m.tests[t.Key()] = true
+			m.tests[sameTest(t)] = true
 		}
 	}
 	return m
@@ -205,5 +206,26 @@ func (m tried) has(t probe.Test) bool {
 	if len(m.barred) > 0 && (m.barred[t.At.String()] || t.From.Part != "" && m.barred[t.From.String()]) {
 		return true
 	}
-	return m.tests[t.Key()]
+	return m.tests[sameTest(t)]
+}
+
+// sameTest names a test so that one of a part by itself (in the hand, looked at, felt) is the same whatever else is done to the
+// car: what was answered is not asked again because something else is out now.
+func sameTest(t probe.Test) string {
+	place := directPlace(t)
+	if t.Do == probe.Wiggled {
+		place = t.Part
+	}
+	if place == "" && t.Do != probe.Codes {
+		return t.Key()
+	}
+	alone := t
+	alone.State = &harness.State{}
+	alone.Setup = slices.DeleteFunc(probe.Lasting(t.Setup), electric.Action.Stands)
+	for _, a := range t.Setup {
+		if a.Verb == electric.Pack && a.From.Part == place {
+			alone.Setup = append(alone.Setup, a)
+		}
+	}
+	return alone.Key()
 }

@@ -56,8 +56,14 @@ func (w *writer) turned() {
 func (w *writer) looked() {
 	part := w.test.Part
 	w.card.Title = "Look closely at " + part
-	w.step(fmt.Sprintf("Look at %s%s, its terminals and plug.", part, w.place(part)),
-		"Look before you disturb it: cleaning and reseating are for later, and go in the log.")
+	what := fmt.Sprintf("Look at %s%s, its terminals and plug.", part, w.place(part))
+	switch {
+	case strings.HasPrefix(part, "wire "):
+		what = fmt.Sprintf("Look along the %s from end to end: cut, chafed or melted?", part)
+	case strings.HasPrefix(part, "pin "):
+		what = fmt.Sprintf("Look at the terminal %s in its cavity: home, tight, bright?", strings.TrimPrefix(part, "pin "))
+	}
+	w.step(what, "Look before you disturb it: cleaning and reseating are for later, and go in the log.")
 }
 
 func (w *writer) wiggled() {

@@ -100,8 +100,8 @@ func (w *writer) undo(a electric.Action) string {
 }
 
 func (w *writer) place(part string) string {
-	if at := w.circuit.Part(part).At; at != "" {
-		return " (" + at + ")"
+	if p := w.circuit.Part(part); p != nil && p.At != "" {
+		return " (" + p.At + ")"
 	}
 	return ""
 }

@@ -41,11 +41,9 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 
 // endToEnd is ohms of a part with two ends, out of its place.
 func endToEnd(c *harness.Circuit, now []electric.Action, part *harness.Part) Test {
-	setup, out := Lasting(now), electric.Action{Verb: electric.DetachVerb(part.Kind()), Part: part.Name}
-	if slices.Contains(now, out) {
-		setup = now
-	} else {
-		setup = with(setup, out)
+	setup, out := now, electric.Action{Verb: electric.DetachVerb(part.Kind()), Part: part.Name}
+	if !slices.Contains(now, out) {
+		setup = with(now, out) // what else is out may stay so: the part in the hand does not know of it
 	}
 	pins := part.Pins()
 	return Test{Do: Ohms, State: c.States[0], Setup: setup, At: within(pins[0]), From: within(pins[1])}
@@ -113,11 +111,7 @@ func aroundRelay(c *harness.Circuit, kept, now []electric.Action, name string, s
 		everyState(Test{Do: LookAtFans, Setup: with(kept, out, electric.Action{Verb: electric.Jumper, From: pin("30"), To: pin("87")})})
 	}
 	bench := func(a, b string, energised bool) {
-		setup := kept
-		if slices.Contains(now, out) {
-			setup = now
-		}
-		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(c, setup, name, energised), At: inner(a), From: inner(b)})
+		tests = append(tests, Test{Do: Ohms, State: c.States[0], Setup: benchSetup(c, now, name, energised), At: inner(a), From: inner(b)})
 	}
 	bench("86", "85", false)
 	for _, pole := range spec.Poles() { // every pole is a contact of its own

@@ -33,7 +33,7 @@ var (
 func (k byHand) Do() Do                            { return k.do }
 func (k byHand) InState() bool                     { return false }
 func (k byHand) answers(o *Observation) bool       { return *k.part(o) != "" }
-func (k byHand) some(o *Observation)               { o.Found = k.Words(Test{})[0] }
+func (k byHand) some(o *Observation)               { o.Found = k.Words(Test{Part: *k.part(o)})[0] }
 func (k byHand) ask(o *Observation, t Test)        { *k.part(o) = t.Part }
 func (k byHand) about(o *Observation, part string) { *k.part(o) = part }
 func (k byHand) Word(o *Observation) string        { return o.Found }
@@ -109,7 +109,11 @@ func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
 	if k.of == harness.KindMotor {
 		return minutesTurn
 	}
-	return minutesLook + t.reach(c, harness.Pin{Part: t.Part})/2
+	at := harness.Pin{Part: t.Part}
+	if words := strings.Fields(t.Part); c.Part(t.Part) == nil && len(words) > 1 { // a wire or a terminal, by its first end
+		at = harness.ParsePin(words[1])
+	}
+	return minutesLook + t.reach(c, at)/2
 }
 
 // Chances are those of the fault that shows most.

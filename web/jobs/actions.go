@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -39,30 +40,59 @@ func (a *Jobs) setUp(c *gin.Context) {
 		a.repair(c)
 		return
 	}
-	a.write(c, func(j *jobAt) ([]job.Entry, error) {
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	target := fmt.Sprintf("/jobs/%d", j.ID)
+	if c.PostForm("back") == "verify" {
+		target += "/verify"
+	}
+	a.change(c, j, target, nil, func(j *jobAt) ([]job.Entry, error) {
 		if err != nil {
 			return nil, refusedFor(err)
 		}
-		action, err := electric.ParseAction(j.file.Drawn, words)
-		if err != nil {
-			return nil, refusedFor(err)
-		}
-		holds := slices.Contains(j.state.Ledger, action)
 		if c.PostForm("undo") != "" {
-			if !holds {
+			action, err := electric.ParseAction(j.file.Drawn, words)
+			switch {
+			case err != nil:
+				return nil, refusedFor(err)
+			case !slices.Contains(j.state.Ledger, action):
 				return nil, refused("%s is not in the ledger any more.", action)
 			}
 			return undoing(j.state.Ledger, action), nil
 		}
-		if holds {
+		return j.doing(words)
+	})
+}
+
+// doing enters a line of set-up actions, which the circuit must be solvable with before they are written down.
+func (j *jobAt) doing(line string) ([]job.Entry, error) {
+	actions, err := electric.ParseLine(j.file.Drawn, line)
+	if err != nil {
+		return nil, refusedFor(err)
+	}
+	var entries []job.Entry
+	after := slices.Clone(j.state.Ledger)
+	for _, action := range actions {
+		switch {
+		case isRenewal(action.String()):
+			return nil, refused("%s is a repair; enter it by itself.", action)
+		case slices.Contains(after, action) && len(actions) == 1:
 			return nil, refused("%s is in the ledger already.", action)
+		case slices.Contains(after, action):
+			continue
 		}
-		// The circuit must be solvable with it before it is written down.
-		if _, err := j.file.Model.Network(append(slices.Clone(j.state.Ledger), action), nil); err != nil {
+		after = append(after, action)
+		if _, err := j.file.Model.Network(after, nil); err != nil {
 			return nil, refusedFor(err)
 		}
-		return []job.Entry{{Kind: job.Did, Body: job.Body{Action: action.String()}}}, nil
-	})
+		entries = append(entries, job.Entry{Kind: job.Did, Body: job.Body{Action: action.String()}})
+	}
+	if len(entries) == 0 {
+		return nil, refused("The ledger says so already.")
+	}
+	return entries, nil
 }
 
 // undoing takes an action back, and with it what rested on it: with a plug back on its part, a lead on the part's own pins has

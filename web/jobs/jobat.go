@@ -4,12 +4,14 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/diagnose"
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/instruct"
 	"ironthread/core/job"
@@ -208,6 +210,14 @@ type jobSide struct {
 
 // Gloss is what a fault is called at the car, for beside its spelling.
 func (s jobSide) Gloss(fault string) string { return instruct.Gloss(s.drawn, fault) }
+
+// OnCar is what is out, apart, bridged or fed by hand now, as nobody drives.
+func (s jobSide) OnCar() []electric.Action {
+	return slices.DeleteFunc(slices.Clone(s.State.Ledger), func(a electric.Action) bool { return a.Lasts() || a.Stands() })
+}
+
+// PutBackTo is where one stands after something has been put back: on the page that asked.
+func (s jobSide) PutBackTo() string { return s.Tab }
 
 func (a *Jobs) side(c *gin.Context, j *jobAt, name string) jobSide {
 	s := jobSide{Frame: a.Frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: name, Tabs: tabs, Saw: j.state.Last,

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
@@ -65,7 +66,10 @@ func (p *jobPage) offerStand(j *jobAt) {
 	}
 	for _, o := range j.state.Seen {
 		if o.Ohms != nil {
-			p.Nulled = o.Nulled
+			p.Nulled, p.Leads = o.Nulled, ""
+			if o.Leads > 0 {
+				p.Leads = strconv.FormatFloat(o.Leads, 'f', -1, 64)
+			}
 		}
 	}
 }

@@ -227,7 +227,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 	switch kind := probe.Of(p.Card.Do).(type) {
 	case probe.Seen:
 		for _, fan := range circuit.Fans() {
-			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, probe.FanWords})
+			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, j.fanWords(fan.Name, circuit.State(p.Card.State))})
 		}
 	case probe.Typed:
 		p.Card.Typed = true

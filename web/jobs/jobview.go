@@ -60,6 +60,7 @@ type jobPage struct {
 	Surprises []string
 	Metered   bool   // a meter is connected: fields can be filled from it
 	Nulled    bool   // the meter's leads were, at the last ohms of this job
+	Leads     string // what they read held together, then; kept for the job
 	Socket    string // the address of the socket card the next move is at
 }
 

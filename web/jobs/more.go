@@ -22,6 +22,10 @@ type morePage struct {
 	Part  []probe.Choice
 	Parts []string
 	Bench []room.PinChoice // terminals of the parts that come out
+
+	Places []string
+	Place  string // the one that was chosen
+	At     []placeTest
 }
 
 func (a *Jobs) more(c *gin.Context) {
@@ -37,6 +41,8 @@ func (a *Jobs) more(c *gin.Context) {
 	if s := j.file.Drawn.State(c.Query("state")); s != nil {
 		p.Shown = s.Name
 	}
+	p.Places, p.Place = j.places(), room.Clip(c.Query("place"), room.MaxText)
+	p.At = j.atPlace(p.Place, j.file.Drawn.State(p.Shown))
 	for _, pin := range j.file.Model.Pins() {
 		choice := room.PinChoice{Name: pin.String(), Label: j.file.Drawn.Called(pin)}
 		if label := j.file.Drawn.Part(pin.Part).Label; label != "" {

@@ -3,6 +3,7 @@ package jobs
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -11,8 +12,8 @@ import (
 	"ironthread/core/probe"
 )
 
-// readObservation reads what was seen from the page's form.
-func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observation, error) {
+// readObservation reads what was seen from the page's form; said is what each fan did in each state when last looked at.
+func readObservation(c *gin.Context, circuit *harness.Circuit, said map[string]map[string]string) (probe.Observation, error) {
 	do := probe.Do(c.PostForm("do"))
 	o := probe.Observation{
 		State: c.PostForm("state"), Setup: c.PostFormArray("setup"), At: c.PostForm("at"), From: c.PostForm("from"),
@@ -27,7 +28,7 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 		o.Fans = map[string]string{}
 		for _, fan := range circuit.Fans() {
 			if word := c.PostForm("fan-" + fan.Name); word != "" {
-				o.Fans[fan.Name] = word
+				o.Fans[fan.Name] = asBefore(word, fan.Name, said)
 			}
 		}
 		if len(o.Fans) == 0 {
@@ -44,12 +45,45 @@ func readObservation(c *gin.Context, circuit *harness.Circuit) (probe.Observatio
 	case probe.Figured:
 		r, err := kind.Unit().Parse(c.PostForm("reading"))
 		*kind.Reading(&o) = &r
-		o.Nulled = kind.Unit() == &probe.InOhms && c.PostForm("nulled") != ""
+		if err == nil && kind.Unit() == &probe.InOhms {
+			o.Nulled = c.PostForm("nulled") != ""
+			o.Leads, err = readLeads(c.PostForm("leads"))
+			if o.Nulled {
+				o.Leads = 0
+			}
+		}
 		return o, err
 	default:
 		return o, errors.New("it is not clear what was read; choose a test and record it again")
 	}
 	return o, nil
+}
+
+// mostLeads bounds what two leads held together read.
+const mostLeads = 10.0
+
+// readLeads reads what a meter's two leads read held together, ohms; nothing typed is not known.
+func readLeads(text string) (float64, error) {
+	if strings.TrimSpace(text) == "" {
+		return 0, nil
+	}
+	r, err := probe.InOhms.Parse(text)
+	if err == nil && (r.Open || !(r.Figure >= 0 && r.Figure <= mostLeads)) {
+		err = fmt.Errorf("two leads held together read from 0 to %g Ω", mostLeads)
+	}
+	return r.Figure, err
+}
+
+// sameAs begins the answer that a fan does what it did in another state: "same as low".
+const sameAs = "same as "
+
+// asBefore is a fan's word, that of another state where it does the same as there.
+func asBefore(word, fan string, said map[string]map[string]string) string {
+	state, same := strings.CutPrefix(word, sameAs)
+	if before := said[state][fan]; same && before != "" {
+		return before
+	}
+	return word
 }
 
 // record writes what was seen or read. What the set-up of the test differs from the ledger
@@ -64,7 +98,7 @@ func (a *Jobs) record(c *gin.Context) {
 		target += "/verify"
 	}
 	a.change(c, j, target, nil, func(j *jobAt) ([]job.Entry, error) {
-		o, err := readObservation(c, j.file.Drawn)
+		o, err := readObservation(c, j.file.Drawn, j.lastSeen())
 		if err != nil {
 			return nil, refusedFor(err)
 		}

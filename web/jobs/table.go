@@ -36,6 +36,7 @@ type commandCell struct {
 	Field, Other string // names of the form's two fields: the usual words, and the rare ones
 	Fan, Label   string
 	Said         string // what it did when last looked at in the set-up as it is
+	Same         string // a state in which it ran: it may do the same here
 }
 
 // usualWords are a touch each; the rest of what a fan can do is chosen from a list.
@@ -46,20 +47,35 @@ var (
 
 // Usual and Rare are the words of a cell.
 func (commandCell) Usual() []string { return usualWords }
-func (commandCell) Rare() []string  { return rareWords }
+
+// Rare words also hold that a fan does the same here as in a state above.
+func (c commandCell) Rare() []string {
+	if c.Same == "" {
+		return rareWords
+	}
+	return append([]string{sameAs + c.Same}, rareWords...)
+}
 
 // commands makes the table of a job as the car stands.
 func (j *jobAt) commands(kit probe.Kit) *commandTable {
 	now := instruct.Now{Setup: j.state.Ledger, Kit: kit}
 	said := j.lastSeen()
 	t := &commandTable{}
+	ran := map[string]string{} // by fan, the last state above in which it should run
 	for i, s := range j.file.Drawn.States {
 		_, how, _ := strings.Cut(instruct.State(j.file.Drawn, s, now), ": ") // its name stands above it
 		row := commandRow{State: s.Name, How: room.Capitalise(how)}
 		for k, fan := range j.file.Drawn.Fans() {
 			row.Cells = append(row.Cells, commandCell{
-				fmt.Sprintf("fan-%d-%d", i, k), fmt.Sprintf("other-%d-%d", i, k), fan.Name, fan.Label, said[s.Name][fan.Name],
+				fmt.Sprintf("fan-%d-%d", i, k), fmt.Sprintf("other-%d-%d", i, k), fan.Name, fan.Label, said[s.Name][fan.Name], ran[fan.Name],
 			})
+		}
+		if p, err := j.file.Model.Solve(electric.Condition{State: s}); err == nil {
+			for name, m := range p.Motors {
+				if m.Speed != electric.Stopped {
+					ran[name] = s.Name
+				}
+			}
 		}
 		t.Rows = append(t.Rows, row)
 	}
@@ -92,14 +108,16 @@ func (j *jobAt) looked() bool {
 // readTable reads a pass of commands from the form: an observation a state in which a fan has a word.
 func readTable(c *gin.Context, circuit *harness.Circuit, setup []electric.Action) []probe.Observation {
 	var list []probe.Observation
+	said := map[string]map[string]string{} // in the rows above
 	for i, s := range circuit.States {
 		fans := map[string]string{}
 		for k, fan := range circuit.Fans() {
 			word := firstOf(c.PostForm(fmt.Sprintf("other-%d-%d", i, k)), c.PostForm(fmt.Sprintf("fan-%d-%d", i, k)))
-			if word != "" {
+			if word = asBefore(word, fan.Name, said); word != "" {
 				fans[fan.Name] = word
 			}
 		}
+		said[s.Name] = fans
 		if len(fans) > 0 {
 			list = append(list, probe.Observation{State: s.Name, Setup: probe.SetupWords(setup), Fans: fans})
 		}
@@ -134,4 +152,16 @@ func (j *jobAt) seen(list []probe.Observation) ([]job.Entry, error) {
 		entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: o, Good: &good}})
 	}
 	return entries, nil
+}
+
+// fanWords are what can be said of a fan in a state: the usual words, and that it does the same as in another state, where it ran.
+func (j *jobAt) fanWords(fan string, state *harness.State) []string {
+	words := slices.Clone(probe.FanWords)
+	said := j.lastSeen()
+	for _, s := range j.file.Drawn.States {
+		if word := said[s.Name][fan]; s != state && word != "" && word != string(electric.Stopped) {
+			words = append(words, sameAs+s.Name)
+		}
+	}
+	return words
 }
