@@ -30,6 +30,8 @@ type Mistake struct {
 type change struct {
 	what, move string
 	make       func(c *harness.Circuit) []*harness.Wire
+	// crossed are the two cavities of a crossing: that is named only where a reading shows one of them at the other's end.
+	crossed [2]harness.Pin
 }
 
 // Bounds of the search.
@@ -67,6 +69,9 @@ func (c *Check) Find(ctx context.Context, entries []Entry) (*Found, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
+		if x.crossed[0].Part != "" && !c.shows(x, entries) {
+			continue
+		}
 		m, err := c.with(x)
 		if err != nil {
 			continue // such a mistake leaves no circuit
@@ -85,6 +90,26 @@ func (c *Check) Find(ctx context.Context, entries []Entry) (*Found, error) {
 	}
 	f.Mistakes = f.Mistakes[:min(len(f.Mistakes), mostNamed)]
 	return f, c.next(ctx, f, entries)
+}
+
+// shows tells whether a reading shows a wire at the far end of the other one: a beep, or hardly any ohms.
+func (c *Check) shows(x change, entries []Entry) bool {
+	rows := [2]int{}
+	for i, r := range c.Rows {
+		for k := range x.crossed {
+			if r.Pin == x.crossed[k] {
+				rows[k] = i
+			}
+		}
+	}
+	return slices.ContainsFunc(entries, func(e Entry) bool {
+		if e.Open || e.Buzz == Silent || e.Buzz == "" && e.Ohms > buzzSurely {
+			return false
+		}
+		end := c.Columns[e.Column]
+		return e.Row == rows[0] && slices.Contains(c.Rows[rows[1]].Goes, end) && !slices.Contains(c.Rows[rows[0]].Goes, end) ||
+			e.Row == rows[1] && slices.Contains(c.Rows[rows[0]].Goes, end) && !slices.Contains(c.Rows[rows[1]].Goes, end)
+	})
 }
 
 // pairs looks for two mistakes that explain everything together.
@@ -146,17 +171,15 @@ func (c *Check) changes() []change {
 			wired = append(wired, r)
 		}
 	}
-	for i, a := range wired {
-		for _, b := range wired[i+1:] {
-			list = append(list, swapped(a.Pin, b.Pin,
-				fmt.Sprintf("the wires of cavities %s and %s are crossed", a.Pin.Name, b.Pin.Name),
-				fmt.Sprintf("at the plug of %s put the wire that is in cavity %s into %s and that in %s into %s, or cross back their far ends "+
-					"(look "+
-					"where the colours change)", c.Controller, a.Pin.Name, b.Pin.Name, b.Pin.Name, a.Pin.Name)))
-		}
+	// What is simplest, and met most, stands first: a plug that is not home, a wire that is open. Crossings come last.
+	if len(wired) > 1 {
+		list = append(list, c.notHome(wired))
 	}
 	for _, r := range wired {
-		list = append(list, opened(r.Pin, c.Controller), joined(r.Pin, ground(circuit), fmt.Sprintf("the wire of cavity %s touches "+
+		list = append(list, opened(r.Pin, c.Controller))
+	}
+	for _, r := range wired {
+		list = append(list, joined(r.Pin, ground(circuit), fmt.Sprintf("the wire of cavity %s touches "+
 			"ground", r.Pin.Name),
 			fmt.Sprintf("follow the wire of cavity %s to where it is chafed or wrongly joined to ground", r.Pin.Name)))
 	}
@@ -171,7 +194,30 @@ func (c *Check) changes() []change {
 				fmt.Sprintf("part the wires of cavities %s and %s where they touch", a.Pin.Name, b.Pin.Name)))
 		}
 	}
+	for i, a := range wired {
+		for _, b := range wired[i+1:] {
+			x := swapped(a.Pin, b.Pin,
+				fmt.Sprintf("the wires of cavities %s and %s are crossed", a.Pin.Name, b.Pin.Name),
+				fmt.Sprintf("at the plug of %s put the wire that is in cavity %s into %s and that in %s into %s, or cross back their far ends "+
+					"(look where the colours change)", c.Controller, a.Pin.Name, b.Pin.Name, b.Pin.Name, a.Pin.Name))
+			x.crossed = [2]harness.Pin{a.Pin, b.Pin}
+			list = append(list, x)
+		}
+	}
 	return list
+}
+
+// notHome is a plug none of whose cavities reaches its far end.
+func (c *Check) notHome(wired []Row) change {
+	pins := map[harness.Pin]bool{}
+	for _, r := range wired {
+		pins[r.Pin] = true
+	}
+	return change{what: fmt.Sprintf("nothing of the plug of %s arrives: a plug between is not home, or this is another plug", c.Controller),
+		move: "look whether every plug between here and the far ends is home, and whether this is the plug that is drawn",
+		make: func(circuit *harness.Circuit) []*harness.Wire {
+			return slices.DeleteFunc(slices.Clone(circuit.Wires), func(w *harness.Wire) bool { return pins[w.From] || pins[w.To] })
+		}}
 }
 
 // ground is where chassis is.
@@ -184,7 +230,7 @@ func ground(c *harness.Circuit) harness.Pin {
 
 // swapped crosses the wires of two pins.
 func swapped(a, b harness.Pin, what, move string) change {
-	return change{what, move, func(c *harness.Circuit) []*harness.Wire {
+	return change{what: what, move: move, make: func(c *harness.Circuit) []*harness.Wire {
 		list := make([]*harness.Wire, len(c.Wires))
 		across := func(p harness.Pin) harness.Pin {
 			switch p {
@@ -206,17 +252,17 @@ func swapped(a, b harness.Pin, what, move string) change {
 
 // opened takes a pin's wires away.
 func opened(pin harness.Pin, controller string) change {
-	return change{fmt.Sprintf("the wire of cavity %s is open, or not in its cavity", pin.Name),
-		fmt.Sprintf("look whether the terminal of cavity %s is home in the plug of %s and at its far end; then follow the wire", pin.Name,
+	return change{what: fmt.Sprintf("the wire of cavity %s is open, or not in its cavity", pin.Name),
+		move: fmt.Sprintf("look whether the terminal of cavity %s is home in the plug of %s and at its far end; then follow the wire", pin.Name,
 			controller),
-		func(c *harness.Circuit) []*harness.Wire {
+		make: func(c *harness.Circuit) []*harness.Wire {
 			return slices.DeleteFunc(slices.Clone(c.Wires), func(w *harness.Wire) bool { return w.From == pin || w.To == pin })
 		}}
 }
 
 // joined joins two pins.
 func joined(a, b harness.Pin, what, move string) change {
-	return change{what, move, func(c *harness.Circuit) []*harness.Wire {
+	return change{what: what, move: move, make: func(c *harness.Circuit) []*harness.Wire {
 		return append(slices.Clone(c.Wires), &harness.Wire{From: a, To: b, Parallel: 1, Size: harness.Size{Figure: 1}})
 	}}
 }

@@ -40,7 +40,12 @@ type Row struct {
 }
 
 // Cell is what a meter should show between a row's cavity and a column's pin; nil ohms are an open line.
-type Cell struct{ Ohms *float64 }
+type Cell struct {
+	Ohms *float64
+	// OneWay says that a diode lies between: with the leads the other way round, or on a range that does not turn it on, the
+	// meter shows an open line.
+	OneWay bool
+}
 
 // String spells a cell as a meter shows it.
 func (c Cell) String() string {
@@ -80,11 +85,10 @@ const (
 func New(m *electric.Model, controller string, relaysOut bool) (*Check, error) {
 	c := &Check{Controller: controller, RelaysOut: relaysOut, model: m}
 	part := m.Circuit.Part(controller)
-	if part == nil || part.Kind() != harness.KindController {
-		return nil, fmt.Errorf("pin check: there is no controller %q in this circuit", harness.Clipped(controller, 40))
+	if part == nil || !HasPlug(part) {
+		return nil, fmt.Errorf("pin check: there is no part with a plug called %q in this circuit", harness.Clipped(controller, 40))
 	}
-	for _, role := range part.Spec.(*harness.Controller).PinRoles {
-		row := Row{Pin: harness.Pin{Part: controller, Name: role.Name}, Does: does(role)}
+	for _, row := range cavities(part) {
 		for _, w := range m.Circuit.Wires {
 			if w.From == row.Pin || w.To == row.Pin {
 				row.Colour = w.Colour
@@ -98,11 +102,56 @@ func New(m *electric.Model, controller string, relaysOut bool) (*Check, error) {
 			}
 		}
 	}
+	c.further()
 	if len(c.Rows) > mostPins || len(c.Rows)*len(c.Columns) > mostCells {
 		return nil, fmt.Errorf("pin check: %d cavities and %d ends are more than one sheet holds", len(c.Rows), len(c.Columns))
 	}
-	c.setup = setup(m.Circuit, controller, relaysOut)
+	c.setup = setup(m.Circuit, part, relaysOut)
 	return c, nil
+}
+
+// HasPlug tells whether a part is joined by a plug of several cavities that can be checked pin by pin.
+func HasPlug(p *harness.Part) bool {
+	switch p.Kind() {
+	case harness.KindController, harness.KindFanModule, harness.KindPWMModule, harness.KindSpeedController, harness.KindConnector:
+		return true
+	}
+	return p.Kind() == harness.KindMotor && len(p.Pins()) > 2
+}
+
+// cavities are a plug's, with what each does as drawn: of a connector in the line those of its first half.
+func cavities(part *harness.Part) []Row {
+	var rows []Row
+	ctl, controls := part.Spec.(*harness.Controller)
+	for i, pin := range part.Pins() {
+		row := Row{Pin: pin}
+		switch {
+		case controls:
+			row.Does = does(ctl.PinRoles[i])
+		case part.Kind() == harness.KindConnector && i%2 == 1:
+			continue
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// further adds the ends that no cavity goes to and that are found wrong as often: the feed of each relay that the plug pulls, and
+// where the plug's grounds come together.
+func (c *Check) further() {
+	add := func(pin harness.Pin) {
+		if !slices.Contains(c.Columns, pin) && (len(c.Columns)+1)*len(c.Rows) <= mostCells {
+			c.Columns = append(c.Columns, pin)
+		}
+	}
+	for _, pin := range slices.Clone(c.Columns) {
+		if p := c.model.Circuit.Part(pin.Part); p.Kind() == harness.KindRelay && (pin.Name == "85" || pin.Name == "86") {
+			add(harness.Pin{Part: p.Name, Name: map[string]string{"85": "86", "86": "85"}[pin.Name]})
+		}
+	}
+	for _, p := range c.model.Circuit.OfKind(harness.KindGround) {
+		add(p.Pins()[0])
+	}
 }
 
 // does words a cavity's function.
@@ -121,11 +170,11 @@ func does(r *harness.PinRole) string {
 	return words
 }
 
-// setup is how the vehicle stands: battery off, the controller's plug off, and the relays out where that is asked.
-func setup(c *harness.Circuit, controller string, relaysOut bool) []electric.Action {
+// setup is how the vehicle stands: battery off, the plug off, and the relays out where that is asked.
+func setup(c *harness.Circuit, plug *harness.Part, relaysOut bool) []electric.Action {
 	list := []electric.Action{
 		{Verb: electric.DetachVerb(harness.KindBattery), Part: c.OfKind(harness.KindBattery)[0].Name},
-		{Verb: electric.DetachVerb(harness.KindController), Part: controller},
+		{Verb: electric.DetachVerb(plug.Kind()), Part: plug.Name},
 	}
 	if relaysOut {
 		for _, p := range c.OfKind(harness.KindRelay) {
@@ -135,7 +184,7 @@ func setup(c *harness.Circuit, controller string, relaysOut bool) []electric.Act
 	return list
 }
 
-// ends are the pins at which a cavity's wires end: straight, or through splices.
+// ends are the pins at which a cavity's wires end: straight, through splices, or behind a diode.
 func ends(c *harness.Circuit, at harness.Pin) []harness.Pin {
 	var list []harness.Pin
 	seen := map[harness.Pin]bool{at: true}
@@ -149,9 +198,18 @@ func ends(c *harness.Circuit, at harness.Pin) []harness.Pin {
 					continue
 				}
 				seen[pair[1]] = true
-				if c.Part(pair[1].Part).Kind() == harness.KindSplice {
+				switch part := c.Part(pair[1].Part); part.Kind() {
+				case harness.KindSplice:
 					queue = append(queue, pair[1])
-				} else {
+				case harness.KindDiode: // the wire goes on behind it
+					list = append(list, pair[1])
+					for _, other := range part.Pins() {
+						if !seen[other] {
+							seen[other] = true
+							queue = append(queue, other)
+						}
+					}
+				default:
 					list = append(list, pair[1])
 				}
 			}
@@ -190,12 +248,36 @@ func (c *Check) Expect(ctx context.Context) ([][]Cell, error) {
 
 // read is what a meter shows in a cell of a circuit.
 func (c *Check) read(m *electric.Model, row, column int) (Cell, error) {
-	r, err := m.Measure(electric.Measurement{Condition: electric.Condition{State: m.Circuit.States[0], Setup: c.setup},
-		Instrument: electric.Ohmmeter, At: c.Rows[row].Pin, From: c.Columns[column]})
-	if err != nil {
-		return Cell{}, fmt.Errorf("pin check: %w", err)
+	between := func(red, black harness.Pin) (*float64, error) {
+		r, err := m.Measure(electric.Measurement{Condition: electric.Condition{State: m.Circuit.States[0], Setup: c.setup},
+			Instrument: electric.Ohmmeter, At: red, From: black})
+		if err != nil {
+			return nil, fmt.Errorf("pin check: %w", err)
+		}
+		return r.Figure, nil
 	}
-	return Cell{r.Figure}, nil
+	there, err := between(c.Rows[row].Pin, c.Columns[column])
+	if err != nil || len(m.Circuit.OfKind(harness.KindDiode)) == 0 && !c.suppressed() {
+		return Cell{Ohms: there}, err
+	}
+	back, err := between(c.Columns[column], c.Rows[row].Pin)
+	cell := Cell{Ohms: there}
+	switch {
+	case there == nil:
+		cell.Ohms, cell.OneWay = back, back != nil
+	case back == nil:
+		cell.OneWay = true
+	case *back < *there: // what is read depends on which way the leads lie
+		cell.Ohms = back
+	}
+	return cell, err
+}
+
+// suppressed tells whether a relay of the circuit has a diode across its coil.
+func (c *Check) suppressed() bool {
+	return slices.ContainsFunc(c.model.Circuit.OfKind(harness.KindRelay), func(p *harness.Part) bool {
+		return p.Spec.(*harness.Relay).Suppression == harness.DiodeSuppr
+	})
 }
 
 // ParseEntry reads what was written in a cell: "beeps", "b", "silent", "s", "OL", "open", or ohms such as "0.4" or "1.2k".
@@ -237,9 +319,9 @@ func (e Entry) Fits(c Cell) bool {
 	case e.Buzz == Beeps:
 		return c.Ohms != nil && *c.Ohms < buzzNever
 	case e.Buzz == Silent:
-		return c.Ohms == nil || *c.Ohms+leads > buzzSurely
+		return c.Ohms == nil || *c.Ohms+leads > buzzSurely || c.OneWay
 	case e.Open:
-		return c.Ohms == nil
+		return c.Ohms == nil || c.OneWay
 	}
 	return c.Ohms != nil && e.Ohms >= *c.Ohms*(1-coilShare)-meterOhms && e.Ohms <= *c.Ohms*(1+coilShare)+meterOhms+leads
 }

@@ -2,6 +2,7 @@ package pincheck_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,6 +12,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/pincheck"
+	"ironthread/library"
 )
 
 // conversion is no library circuit: a controller with three outputs that pull three coils of one feed to ground.
@@ -199,7 +201,7 @@ func TestOpenPairAndNothing(t *testing.T) {
 	}
 	f, err = c.Find(t.Context(), open)
 	require.NoError(t, err)
-	require.Len(t, f.Mistakes, 2, "with the relay out its wire may also sit in the coil's other cavity")
+	require.Len(t, f.Mistakes, 1, "the coil's other cavity is read as well: its wire does not sit there")
 	assert.Contains(t, f.Mistakes[0].What, "cavity A5 is open")
 
 	built := strings.NewReplacer("K1.85 - ECU.A4", "K1.85 - ECU.A5", "K2.85 - ECU.A5", "K2.85 - ECU.B1", "K3.85 - ECU.B1", "K3.85 - ECU.A4").
@@ -222,5 +224,66 @@ func TestWhatIsWritten(t *testing.T) {
 		assert.ErrorContains(t, err, "is no reading", text)
 	}
 	_, err := pincheck.New(model(t, conversion), "K1", false)
-	require.ErrorContains(t, err, "no controller")
+	require.ErrorContains(t, err, "no part with a plug")
+}
+
+// entriesOf types readings by cavity and end: "A4 K1.85 b" is a beep.
+func entriesOf(t *testing.T, c *pincheck.Check, lines ...string) []pincheck.Entry {
+	t.Helper()
+	var list []pincheck.Entry
+	for _, line := range lines {
+		w := strings.Fields(line)
+		e, err := pincheck.ParseEntry(w[2])
+		require.NoError(t, err)
+		e.Row = slices.IndexFunc(c.Rows, func(r pincheck.Row) bool { return r.Pin.Name == w[0] })
+		e.Column = slices.IndexFunc(c.Columns, func(p harness.Pin) bool { return p.String() == w[1] })
+		require.GreaterOrEqual(t, min(e.Row, e.Column), 0, line)
+		list = append(list, e)
+	}
+	return list
+}
+
+// Two cavities whose own ends are silent are open, or their plug is not home; that they are crossed is said once a beep shows one
+// of them at the other's end, and not before.
+func TestNoCrossingWithoutABeep(t *testing.T) {
+	c := check(t, conversion, true)
+	f, err := c.Find(t.Context(), entriesOf(t, c, "A4 K1.85 s", "A5 K2.85 s"))
+	require.NoError(t, err)
+	require.NotEmpty(t, f.Mistakes)
+	for _, m := range f.Mistakes {
+		assert.NotContains(t, m.What, "crossed", f.Mistakes)
+	}
+	assert.Contains(t, f.Mistakes[0].What, "not home")
+	f, err = c.Find(t.Context(), entriesOf(t, c, "A4 K1.85 s", "A5 K2.85 s", "A4 K2.85 b"))
+	require.NoError(t, err)
+	require.NotEmpty(t, f.Mistakes)
+	assert.Contains(t, f.Mistakes[0].What, "crossed")
+}
+
+// The relays' feeds and the grounds are among the ends; behind a coil's diode a meter may show an open line, which is no mistake;
+// any plug can be checked, not a controller's alone.
+func TestFeedsGroundsDiodesAndOtherPlugs(t *testing.T) {
+	c := check(t, conversion, false)
+	for _, end := range []string{"K1.86", "K2.86", "G1"} {
+		assert.True(t, slices.ContainsFunc(c.Columns, func(p harness.Pin) bool { return p.String() == end }), end)
+	}
+	diode := strings.NewReplacer("  K1: {kind", "  D1: {kind: diode}\n  K1: {kind", "  K1.85 - ECU.A4: GN 0.5mm2 2m", "  K1.85 - D1.a: GN\n  D1.k - ECU.A4: GN").
+		Replace(conversion)
+	c = check(t, diode, false)
+	for _, shown := range []string{"s", "OL"} {
+		f, err := c.Find(t.Context(), entriesOf(t, c, "A4 K1.85 "+shown, "A4 D1.k b"))
+		require.NoError(t, err)
+		assert.Equal(t, f.Of, f.Right, shown)
+	}
+	e, err := library.Open("f8-pwm-module")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	for _, plug := range []string{"PM", "C1"} {
+		other, err := pincheck.New(m, plug, false)
+		require.NoError(t, err)
+		assert.NotEmpty(t, other.Rows)
+		_, err = other.Expect(t.Context())
+		require.NoError(t, err)
+	}
 }

@@ -59,9 +59,9 @@ func (a *Circuits) plug(c *gin.Context) (h store.Harness, b *worked.File, check 
 	if h, b, ok = a.harnessAt(c); !ok {
 		return h, b, nil, false
 	}
-	list := b.Drawn.OfKind(harness.KindController)
+	list := plugsOf(b.Drawn)
 	if len(list) == 0 {
-		a.Fail(c, http.StatusUnprocessableEntity, "There is no controller in this circuit, so there is no plug to check.")
+		a.Fail(c, http.StatusUnprocessableEntity, "There is no part with a plug of several cavities in this circuit, so there is no plug to check.")
 		return h, b, nil, false
 	}
 	check, err := pincheck.New(b.Model, c.DefaultQuery("controller", list[0].Name), c.Query("relays") == "out")
@@ -70,6 +70,17 @@ func (a *Circuits) plug(c *gin.Context) (h store.Harness, b *worked.File, check 
 		return h, b, nil, false
 	}
 	return h, b, check, true
+}
+
+// plugsOf are the parts whose plugs can be checked, controllers first.
+func plugsOf(c *harness.Circuit) []*harness.Part {
+	list := c.OfKind(harness.KindController)
+	for _, p := range c.Parts {
+		if p.Kind() != harness.KindController && pincheck.HasPlug(p) {
+			list = append(list, p)
+		}
+	}
+	return list
 }
 
 func (a *Circuits) pins(c *gin.Context) {
@@ -81,7 +92,7 @@ func (a *Circuits) pins(c *gin.Context) {
 	defer stop()
 	p := &pinsPage{Frame: a.Frame(c, "Pin check: "+h.Title, "library"), Harness: h, RelaysOut: check.RelaysOut, Setup: check.Setup(),
 		CSV: fmt.Sprintf("/harnesses/%s/pins/list?%s", url.PathEscape(h.Name), c.Request.URL.RawQuery)}
-	for _, part := range b.Drawn.OfKind(harness.KindController) {
+	for _, part := range plugsOf(b.Drawn) {
 		p.Controllers = append(p.Controllers, room.Choice{Value: part.Name, Label: strings.TrimSpace(part.Name + " " + part.Label),
 			Chosen: part.Name == check.Controller})
 	}
