@@ -4,12 +4,13 @@ import (
 	"cmp"
 	"slices"
 
+	"ironthread/core/instruct"
 	"ironthread/core/probe"
 )
 
 // A verdict may hang on one reading that was misread. Before it counts as proven, the answer without which the leader would lead
 // no more is backed by a test that does not share it: the other side, a drop, the bench. What was seen or felt at the part itself
-// needs no second look, and a part that costs less than the test is renewed.
+// needs no second look, nor does an open line in the hand; and a part that costs less than the test is renewed.
 
 // backing is the test that backs the answer on which a verdict hangs; none where it hangs on no single one, or where no test
 // would tell.
@@ -23,7 +24,7 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 		least = backedAtOnce // one test of the part itself stands for the whole proof
 	}
 	for _, q := range e.questions {
-		if !q.counts() || q.test.Do == probe.Looked || q.test.Do == probe.Turned {
+		if !q.counts() || q.test.Do == probe.Looked || q.test.Do == probe.Turned || q.openInHand() {
 			continue
 		}
 		b := g.believe(g.leftOut(q, sums))
@@ -72,7 +73,15 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 			return nil, nil
 		}
 	}
-	return []lack{{"one reading decides: backed by another", best}}, nil
+	return []lack{{"it hangs on one reading: back it by another, " + instruct.Test(g.circuit, best, instruct.Now{}).Title, best}}, nil
+}
+
+// openInHand tells whether the answer is an open line between two terminals of a part out of the car.
+func (q *question) openInHand() bool {
+	if directPlace(q.test) == "" || q.test.Do != probe.Ohms {
+		return false
+	}
+	return !slices.ContainsFunc(q.answers, func(a answer) bool { return a.seen.Ohms == nil || !a.seen.Ohms.Open })
 }
 
 // leftOut is how well everything but one question fits.

@@ -348,3 +348,20 @@ func TestNothingIsAskedTwice(t *testing.T) {
 		}
 	}
 }
+
+// A figure that was misread once condemns no part: what the verdict hangs on is backed by another reading before it is proven, and
+// that other reading is the next move. Once it agrees, the verdict is proven.
+func TestAVerdictOnOneReadingIsBacked(t *testing.T) {
+	o := owns[2]
+	lines := append(o.complaint("slow"), "{bench: $R, ohms: 1.2, between: [30, 87], energised: true, leads: nulled}")
+	a := o.assess(t, lines...)
+	require.NotNil(t, a.Verdict, told(a))
+	assert.Equal(t, "RHI make contact burnt", a.Verdict.Faults[0])
+	assert.False(t, a.Verdict.Proven)
+	require.Len(t, a.Verdict.Lacks, 1)
+	assert.Contains(t, a.Verdict.Lacks[0], "hangs on one reading")
+	require.NotEmpty(t, a.Next)
+	a = o.assess(t, append(lines, "{state: $S, volts: 8.1, at: RHI.30, from: RHI.87}")...)
+	require.NotNil(t, a.Verdict, told(a))
+	assert.True(t, a.Verdict.Proven, a.Verdict.Lacks)
+}

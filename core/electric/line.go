@@ -74,7 +74,7 @@ func (a Action) BackWords() string {
 	case Apart:
 		return a.Part + " is joined again"
 	case Jumper, GroundPin, Feed, Pack:
-		return "the lead is off: " + a.String()
+		return "the lead is off"
 	}
 	return "no longer: " + a.String()
 }

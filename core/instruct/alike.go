@@ -24,7 +24,7 @@ type Alike struct {
 func WhyAlike(m *electric.Model, faults []fault.Fault, harmless bool) *Alike {
 	if harmless {
 		return &Alike{
-			"None of them changes what a fan does in any state.",
+			"As small as the readings leave them, none of them changes what a fan does in any state.",
 			"Nothing need be done for the fans; clamp currents and looking at the joints would tell the rest.",
 		}
 	}

@@ -91,15 +91,7 @@ func (w *writer) ohms() {
 		return
 	}
 	w.card.Title = fmt.Sprintf("%s on the bench: ohms from %s to %s", w.test.At.Part, w.terminal(w.test.At), w.terminal(w.test.From))
-	if k := slices.IndexFunc(w.test.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack }); k >= 0 {
-		pack := w.test.Setup[k]
-		w.card.Title += ", energised"
-		w.step(fmt.Sprintf("Energise the coil from a small battery through a fused lead: plus on %s, minus on %s.", w.terminal(pack.From),
-			w.terminal(pack.To)))
-		if relay, ok := w.circuit.Part(w.test.At.Part).Spec.(*harness.Relay); ok && relay.Suppression == harness.DiodeSuppr {
-			w.caution(diodeCoil)
-		}
-	}
+	w.energise()
 	w.step("Null the leads first: they read up to an ohm.",
 		fmt.Sprintf("Ohmmeter between terminals %s and %s, %s.", w.terminal(w.test.At), w.terminal(w.test.From), w.printed()))
 	if w.circuit.Part(w.test.At.Part).Kind() == harness.KindRelay {
@@ -107,8 +99,27 @@ func (w *writer) ohms() {
 	}
 }
 
+// energise says how a relay in the hand is pulled in, where the test asks for that.
+func (w *writer) energise() {
+	k := slices.IndexFunc(w.test.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack })
+	if k < 0 {
+		return
+	}
+	pack := w.test.Setup[k]
+	w.card.Title += ", energised"
+	w.step(fmt.Sprintf("Energise the coil from a small battery through a fused lead: plus on %s, minus on %s.", w.terminal(pack.From),
+		w.terminal(pack.To)))
+	if relay, ok := w.circuit.Part(w.test.At.Part).Spec.(*harness.Relay); ok && relay.Suppression == harness.DiodeSuppr {
+		w.caution(diodeCoil)
+	}
+}
+
 func (w *writer) buzzer() {
 	w.card.Title = fmt.Sprintf("Buzzer from %s to %s", w.called(w.test.At), w.called(w.test.From))
+	if w.test.At.Inner {
+		w.card.Title = fmt.Sprintf("%s on the bench: buzzer from %s to %s", w.test.At.Part, w.terminal(w.test.At), w.terminal(w.test.From))
+		w.energise()
+	}
 	w.step("One lead: "+w.where(w.test.At)+".", "The other: "+w.where(w.test.From)+".",
 		"A buzzer sounds through a burnt contact too: it finds what is open, not what is weak.")
 	if !w.test.At.Inner {
