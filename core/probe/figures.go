@@ -218,7 +218,7 @@ func (ohms) ask(o *Observation, t Test) {
 		return
 	}
 	o.Bench, o.Between = t.At.Part, []string{t.At.Name, t.From.Name}
-	o.Energised = slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack })
+	o.Energised = slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == t.At.Part })
 }
 
 func (ohms) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
@@ -279,7 +279,7 @@ func Benched(kind harness.Kind) bool {
 // is.
 func benchSetup(c *harness.Circuit, setup []electric.Action, relay string, energised bool) []electric.Action {
 	out := electric.Action{Verb: electric.Out, Part: relay}
-	setup = slices.Clone(setup)
+	setup = slices.DeleteFunc(slices.Clone(setup), func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == relay })
 	if !slices.Contains(setup, out) {
 		setup = append(setup, out)
 	}

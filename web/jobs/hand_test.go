@@ -27,9 +27,9 @@ func links(page string) map[string]string {
 func TestWhatCanBeDoneAtAPlace(t *testing.T) {
 	w := webtest.Open(t)
 	for circuit, places := range map[string]map[string][]string{
-		"m2-three-relay-two-winding": {"K2": {"30 to 87, energised", "30b to 87b, energised", "30 to 87", "30b to 87b", "86 to 85", "Buzzer"}},
+		"m2-three-relay-two-winding": {"K2": {"30 to 87, energised", "30b to 87b, energised", "30 to 87", "30b to 87b", "86 to 85", "buzzer"}},
 		"f5-two-windings":            {"M1": {"Turn M1 by hand", "Look closely at M1"}, "wire K1.87 - M1.L": {"Look closely at wire K1.87 - M1.L"}},
-		"f4-dropping-resistor":       {"R1": {"a to b", "Buzzer"}, "pin R1.a": {"Look closely at pin R1.a", "Volts at R1.a", "Test lamp"}},
+		"f4-dropping-resistor":       {"R1": {"a to b", "buzzer"}, "pin R1.a": {"Look closely at pin R1.a", "Volts at R1.a", "Test lamp"}},
 	} {
 		j := w.NewJobOn(circuit, "this and that")
 		for place, wanted := range places {
