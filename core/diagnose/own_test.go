@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"ironthread/core/car"
+	real "ironthread/core/car"
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -365,7 +365,7 @@ func TestAVerdictOnOneReadingIsBacked(t *testing.T) {
 	require.NotEmpty(t, a.Next)
 	f, err := fault.Parse(o.guide(t).Circuit(), "RHI make contact burnt 1.2")
 	require.NoError(t, err)
-	vehicle, err := car.New(o.guide(t).Model(), car.Options{}, f)
+	vehicle, err := real.New(o.guide(t).Model(), real.Options{}, f)
 	require.NoError(t, err)
 	for range 4 { // what it asks for is answered by a car that has it
 		if a.Verdict != nil && a.Verdict.Proven {
