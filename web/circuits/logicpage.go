@@ -36,6 +36,7 @@ type tieShown struct {
 	*logic.Tied
 	Table *logic.Table
 	Lines []lineVolts
+	Fails []logic.Failure
 }
 
 // lineVolts is what the two stages' lines show in a state.
@@ -117,6 +118,9 @@ func tie(c *harness.Circuit, kept, second string, inverted bool) (*tieShown, err
 		t.Words = "The output pulls to keep both off: an open line runs them"
 	}
 	if t.Table, err = logic.Of(m); err != nil {
+		return nil, err
+	}
+	if t.Fails, err = logic.Fails(m, keptPin); err != nil {
 		return nil, err
 	}
 	ends := [2]string{}
