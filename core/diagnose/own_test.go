@@ -380,3 +380,55 @@ func TestAVerdictOnOneReadingIsBacked(t *testing.T) {
 	}
 	assert.Fail(t, "not proven by a second reading", told(a))
 }
+
+// Two faults in a circuit of fifteen parts, from the complaint over the first repair to the end: at every step there is a verdict,
+// an end or a next move.
+func TestThereIsAlwaysAWayOn(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	o := owns[3]
+	g := o.guide(t)
+	for _, pair := range [][2]string{
+		{"KA make contact burnt 0.9", "MC open"}, {"F12 open", "GR resists 0.8"}, {"wire KB.85 - JB.8 open", "MA worn"},
+	} {
+		var faults []fault.Fault
+		for _, words := range pair {
+			f, err := fault.Parse(g.Circuit(), words)
+			require.NoError(t, err)
+			faults = append(faults, f)
+		}
+		vehicle, err := real.New(g.Model(), real.Options{}, faults...)
+		require.NoError(t, err)
+		var seen []probe.Observation
+		var now diagnose.Now
+		for range 40 {
+			a, err := g.Assess(t.Context(), seen, now)
+			require.NoError(t, err)
+			always(t, a)
+			if a.Outcome == diagnose.IsMended && a.Verdict != nil && a.Verdict.Proven {
+				break
+			}
+			if v := a.Verdict; v != nil && (v.Proven || len(a.Next) == 0) {
+				f, err := fault.Parse(g.Circuit(), v.Faults[0])
+				if err != nil {
+					break // nothing is found any more
+				}
+				now.Setup = append(probe.Lasting(now.Setup), g.Repairs(probe.Lasting(now.Setup), f)...)
+				now.State = nil
+				vehicle.Do(now.Setup)
+				continue
+			}
+			if len(a.Next) == 0 {
+				break
+			}
+			answered, err := vehicle.Answer(a.Next[0].Do, a.Next[0].Asked())
+			require.NoError(t, err)
+			made, err := answered.Test(g.Circuit())
+			require.NoError(t, err)
+			seen = append(seen, answered)
+			now.State, now.Setup = made.State, made.OnTheCar()
+		}
+		assert.True(t, vehicle.Well(probe.Lasting(now.Setup)), "%v: mended in the end", pair)
+	}
+}
