@@ -51,8 +51,8 @@ func (g *prover) conclude(a *Assessment, e *evidence, sums logs) error {
 	if a.Next, err = g.best(); err != nil || len(a.Next) > 0 {
 		return err
 	}
-	if a.Next, err = g.atTheParts(a.Suspects[:min(len(a.Suspects), leadingParts)]...); err != nil || len(a.Next) > 0 {
-		return err
+	if a.Next = g.atTheParts(a.Suspects[:min(len(a.Suspects), leadingParts)]...); len(a.Next) > 0 {
+		return nil
 	}
 	known := a.Suspects
 	if g.suspects[known[0].members[0]].Unknown && len(known) > 1 {
@@ -138,11 +138,11 @@ func (g *prover) concludeTwo(a *Assessment, top Standing, lacking []lack) error 
 	case len(also) > 0:
 		a.Next, err = g.offer(also)
 	case g.both(top, other) >= oneOfTwoAt:
-		a.Verdict = g.verdictOf(Standing{Fault: top.Fault, Probability: g.both(top, other), SameAs: []string{other.Fault}, members: top.members}, nil)
+		a.Verdict = g.verdictOf(Standing{Fault: top.Fault, Probability: g.both(top, other), SameAs: []string{other.Fault}, members: top.members},
+			nil)
 		a.Next, err = g.offer(nil)
 	default:
-		var moves []Move
-		if moves, err = g.atTheParts(top, other); len(moves) > 0 {
+		if moves := g.atTheParts(top, other); len(moves) > 0 {
 			a.Next = moves
 		}
 	}
@@ -199,7 +199,7 @@ func (g *prover) both(one, other Standing) float64 {
 
 // atTheParts offers the tests that show by themselves whether two parts are bad, the quickest of each part first: by what
 // feeds them nothing more can be told.
-func (g *prover) atTheParts(groups ...Standing) ([]Move, error) {
+func (g *prover) atTheParts(groups ...Standing) []Move {
 	moves := []Move{}
 	for _, s := range groups {
 		suspect := g.suspects[s.members[0]]
@@ -229,7 +229,7 @@ func (g *prover) atTheParts(groups ...Standing) ([]Move, error) {
 			moves = append(moves, append(proving, others...)[:min(len(proving)+len(others), 2)]...)
 		}
 	}
-	return moves[:min(len(moves), movesOffered)], nil
+	return moves[:min(len(moves), movesOffered)]
 }
 
 // offer makes what is lacking the next moves, the quickest first.

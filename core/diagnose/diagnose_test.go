@@ -185,7 +185,8 @@ func TestTheBlownLinkFuse(t *testing.T) {
 	seen = append(seen, volts("low", "F3.b", 0))
 	a = assess(t, g, seen...)
 	require.NotNil(t, a.Verdict)
-	assert.Equal(t, []string{"F3 open", "F3 resists"}, a.Verdict.Faults, "no current passes 20 Ω that a meter would see: the same fuse is renewed")
+	assert.Equal(t, []string{"F3 open", "F3 resists"}, a.Verdict.Faults,
+		"no current passes 20 Ω that a meter would see: the same fuse is renewed")
 	assert.True(t, a.Verdict.Proven)
 	assert.Empty(t, a.Verdict.Lacks)
 }

@@ -63,7 +63,8 @@ func (g *inquiry) cleared(belief, against []float64, found []Found) []string {
 	}
 	parts := []string{}
 	for _, p := range g.circuit.Parts {
-		if !bad[p.Name] && prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] && spoken[p.Name] >= clearedShare {
+		if !bad[p.Name] && prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] &&
+			spoken[p.Name] >= clearedShare {
 			parts = append(parts, p.Name)
 		}
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	real "ironthread/core/car"
+	vehicles "ironthread/core/car"
 	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -28,9 +28,8 @@ import (
 // own is one of the circuits, with the places that the rows below speak of.
 type own struct {
 	name    string
-	relay   string   // closes a fan's feed
-	state   string   // in which it does
-	others  []string // states, in their order
+	relay   string // closes a fan's feed
+	state   string // in which it does
 	fan     string
 	fuse    string // of the fan
 	wire    string // in the fan's feed, behind the relay
@@ -47,7 +46,8 @@ var owns = []own{
 	{name: "ferry-ramp", relay: "RHI", state: "high", fan: "PACK", fuse: "FM", wire: "wire RHI.87 - PACK.+", fails: "slow",
 		healthy: []string{"{state: rest, fans: {PACK: stopped}}", "{state: low, fans: {PACK: slow}}", "{state: high, fans: {PACK: fast}}"}},
 	{name: "seed-drill", relay: "KA", state: "half", fan: "MA", fuse: "F11", wire: "wire KA.87 - MA.+", fails: "stopped",
-		healthy: []string{"{state: idle, fans: {MA: stopped, MB: stopped, MC: stopped}}", "{state: half, fans: {MA: fast, MB: stopped, MC: stopped}}",
+		healthy: []string{"{state: idle, fans: {MA: stopped, MB: stopped, MC: stopped}}",
+			"{state: half, fans: {MA: fast, MB: stopped, MC: stopped}}",
 			"{state: full, fans: {MA: fast, MB: fast, MC: fast}}"}},
 	{name: "snow-blower", relay: "KP", state: "fast", fan: "MV", fuse: "FQ", wire: "wire KP.87 - MV.+", fails: "stopped",
 		healthy: []string{"{state: off, fans: {MU: stopped, MV: stopped}}", "{state: slow, fans: {MU: slow, MV: slow}}",
@@ -82,7 +82,8 @@ func (o own) guide(t testing.TB) *diagnose.Guide {
 // fuse, the wire and the state.
 func (o own) assess(t testing.TB, lines ...string) *diagnose.Assessment {
 	t.Helper()
-	text := strings.NewReplacer("$R", o.relay, "$M", o.fan, "$F", o.fuse, "$W", o.wire, "$S", o.state).Replace("- " + strings.Join(lines, "\n- "))
+	text := strings.NewReplacer("$R", o.relay, "$M", o.fan, "$F", o.fuse, "$W", o.wire, "$S", o.state).Replace("- " + strings.Join(lines,
+		"\n- "))
 	g := o.guide(t)
 	seen, err := probe.ReadObservations([]byte(text), g.Circuit())
 	require.NoError(t, err, text)
@@ -134,7 +135,8 @@ func TestARelaysContactIsWhatWasMeasured(t *testing.T) {
 			if word == "fast" {
 				continue // too little for the eye
 			}
-			a := o.assess(t, append(o.complaint(word), fmt.Sprintf("{bench: $R, ohms: %g, between: [30, 87], energised: true, leads: nulled}", ohms))...)
+			a := o.assess(t, append(o.complaint(word), fmt.Sprintf("{bench: $R, ohms: %g, between: [30, 87], energised: true, leads: nulled}",
+				ohms))...)
 			burnt := o.relay + " make contact burnt"
 			if word == "stopped" { // so may other things make it stand: the burnt contact is named beside them
 				named := slices.ContainsFunc(a.Also, func(f diagnose.Found) bool { return f.Fault == burnt && f.Probability >= 0.8 })
@@ -151,7 +153,8 @@ func TestARelaysContactIsWhatWasMeasured(t *testing.T) {
 			assert.Empty(t, a.Surprising, told(a))
 		}
 		for _, ohms := range []float64{0, 0.1} { // a healthy contact, leads nulled
-			a := o.assess(t, append(o.complaint("slow"), fmt.Sprintf("{bench: $R, ohms: %g, between: [30, 87], energised: true, leads: nulled}", ohms))...)
+			a := o.assess(t, append(o.complaint("slow"), fmt.Sprintf("{bench: $R, ohms: %g, between: [30, 87], energised: true, leads: nulled}",
+				ohms))...)
 			before := o.assess(t, o.complaint("slow")...)
 			burnt := []string{o.relay + " make contact burnt"}
 			assert.Less(t, share(a, burnt, true), share(before, burnt, true), "%s %g Ω: %s", o.name, ohms, told(a))
@@ -225,7 +228,8 @@ func TestStuckByHandHolds(t *testing.T) {
 		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: stuck, setup: [$M unplugged]}", "{looked: $F, found: blown}")...)
 		assert.GreaterOrEqual(t, share(a, []string{o.fan + " seized"}, true), 0.9, "%s: %s", o.name, told(a))
 		assert.Empty(t, a.Also, "the fuse is no second defect: %s", told(a))
-		a = o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: stuck, setup: [$M unplugged]}", "{state: $S, wiggled: $M, found: changes}")...)
+		a = o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: stuck, setup: [$M unplugged]}",
+			"{state: $S, wiggled: $M, found: changes}")...)
 		assert.GreaterOrEqual(t, share(a, []string{o.fan + " .*"}, true), 0.9, "%s: %s", o.name, told(a))
 		assert.Empty(t, a.Surprising, told(a))
 		stiff := o.assess(t, append(o.complaint("fast"), "{turned: $M, found: drags, setup: [$M unplugged]}")...)
@@ -243,14 +247,17 @@ func TestWhileAPairExplainsAllNoSingleIsProven(t *testing.T) {
 		lines      []string
 	}{
 		{owns[1], "ML", "MR", []string{"{state: all, fans: {ML: stopped, MR: stopped}}", "{state: all, relay: RA, felt: click}",
-			"{state: all, relay: RB, felt: click}", "{state: all, volts: 24.6, at: ML.+, from: ML.-}", "{state: all, volts: 24.5, at: MR.+, from: MR.-}"}},
-		{owns[3], "MB", "MC", []string{"{state: half, fans: {MA: fast, MB: stopped, MC: stopped}}", "{state: full, fans: {MA: fast, MB: stopped, MC: stopped}}",
+			"{state: all, relay: RB, felt: click}", "{state: all, volts: 24.6, at: ML.+, from: ML.-}",
+			"{state: all, volts: 24.5, at: MR.+, from: MR.-}"}},
+		{owns[3], "MB", "MC", []string{"{state: half, fans: {MA: fast, MB: stopped, MC: stopped}}",
+			"{state: full, fans: {MA: fast, MB: stopped, MC: stopped}}",
 			"{state: full, volts: 12.3, at: MB.+, from: MB.-}", "{state: full, volts: 12.2, at: MC.+, from: MC.-}"}},
 		{owns[4], "MU", "MV", []string{"{state: slow, fans: {MU: stopped, MV: stopped}}", "{state: fast, fans: {MU: stopped, MV: stopped}}",
 			"{state: fast, volts: 12.2, at: MU.+, from: MU.-}", "{state: fast, volts: 12.3, at: MV.+, from: MV.-}"}},
 	} {
 		a := c.assess(t, c.lines...)
-		both := share(a, []string{c.one + " .*", "pin " + c.one + ".*"}, true) + share(a, []string{c.other + " .*", "pin " + c.other + ".*"}, true)
+		both := share(a, []string{c.one + " .*", "pin " + c.one + ".*"}, true) + share(a, []string{c.other + " .*", "pin " + c.other + ".*"},
+			true)
 		assert.Greater(t, both, 1.1, "%s: both are believed in: %s", c.name, told(a))
 		assert.Empty(t, a.Surprising, "%s: %s", c.name, told(a))
 		if a.Verdict != nil {
@@ -267,7 +274,8 @@ func TestTheWrongFanIsNoHealthyCar(t *testing.T) {
 		own
 		lines []string
 	}{
-		{owns[1], []string{"{state: none, fans: {ML: stopped, MR: stopped}}", "{state: first, fans: {ML: stopped, MR: fast}}", owns[1].healthy[2]}},
+		{owns[1], []string{"{state: none, fans: {ML: stopped, MR: stopped}}", "{state: first, fans: {ML: stopped, MR: fast}}",
+			owns[1].healthy[2]}},
 		{owns[3], []string{owns[3].healthy[0], "{state: half, fans: {MA: stopped, MB: fast, MC: fast}}", owns[3].healthy[2]}},
 	} {
 		a := c.assess(t, c.lines...)
@@ -305,7 +313,8 @@ func TestNothingFound(t *testing.T) {
 // A part open on the bench is proven there; a lamp that lights at a pin is a load, and tells of its feed.
 func TestThatIsProof(t *testing.T) {
 	for _, o := range owns {
-		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: free, setup: [$M unplugged]}", "{bench: $F, ohms: OL, between: [a, b]}")...)
+		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: free, setup: [$M unplugged]}",
+			"{bench: $F, ohms: OL, between: [a, b]}")...)
 		blown := []string{o.fuse + " open", ".* grounded", ".*crossed"} // or what has blown it, which is asked next
 		assert.GreaterOrEqual(t, share(a, blown, true), 0.95, "%s: %s", o.name, told(a))
 		if a.Suspects[0].Probability >= diagnose.VerdictAt && assert.NotNil(t, a.Verdict, "%s: %s", o.name, told(a)) {
@@ -365,7 +374,7 @@ func TestAVerdictOnOneReadingIsBacked(t *testing.T) {
 	require.NotEmpty(t, a.Next)
 	f, err := fault.Parse(o.guide(t).Circuit(), "RHI make contact burnt 1.2")
 	require.NoError(t, err)
-	vehicle, err := real.New(o.guide(t).Model(), real.Options{}, f)
+	vehicle, err := vehicles.New(o.guide(t).Model(), vehicles.Options{}, f)
 	require.NoError(t, err)
 	for range 4 { // what it asks for is answered by a car that has it
 		if a.Verdict != nil && a.Verdict.Proven {
@@ -398,7 +407,7 @@ func TestThereIsAlwaysAWayOn(t *testing.T) {
 			require.NoError(t, err)
 			faults = append(faults, f)
 		}
-		vehicle, err := real.New(g.Model(), real.Options{}, faults...)
+		vehicle, err := vehicles.New(g.Model(), vehicles.Options{}, faults...)
 		require.NoError(t, err)
 		var seen []probe.Observation
 		var now diagnose.Now

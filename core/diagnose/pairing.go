@@ -211,8 +211,7 @@ func (q *question) mixed(chance func(o *probe.Observation) (float64, error)) (fl
 
 // chance is how likely the car gives an answer.
 func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
-	switch kind := t.Kind().(type) {
-	case probe.Worded:
+	if kind, worded := t.Kind().(probe.Worded); worded {
 		row := make([]float64, len(kind.Words(t)))
 		err := kind.Chances(c, t, row)
 		return row[max(0, slices.Index(kind.Words(t), o.Word()))], err

@@ -276,7 +276,8 @@ func (f Fault) IsJoint() bool {
 
 // IsContact tells whether a fault is of a contact that moves: reseated or tapped, it may make again.
 func (f Fault) IsContact() bool {
-	return slices.Contains([]string{MakeOpen, MakeBurnt, RestOpen, RestBurnt, SticksAtRest, MakeOpenB, MakeBurntB, RestOpenB, RestBurntB}, f.Words)
+	return slices.Contains([]string{MakeOpen, MakeBurnt, RestOpen, RestBurnt, SticksAtRest, MakeOpenB, MakeBurntB, RestOpenB, RestBurntB},
+		f.Words)
 }
 
 // SamePlace tells whether two faults are of one part.

@@ -252,7 +252,8 @@ func (r *Relay) check() string {
 	if len(turned) > 0 && len(turned) == len(r.Printed) {
 		r.Printed = turned // so that this is the one thing said of it
 		first := sortedKeys(turned)[0]
-		return fmt.Sprintf("pins goes from the standard terminal to the number that is printed: %q: %q, not the other way round", first, turned[first])
+		return fmt.Sprintf("pins goes from the standard terminal to the number that is printed: %q: %q, not the other way round", first,
+			turned[first])
 	}
 	if len(r.Arrangement) == 0 {
 		return ""

@@ -27,7 +27,7 @@ func Fails(m *electric.Model, output harness.Pin) ([]Failure, error) {
 		s.Coolant = &coolant
 		n.Restore()
 		n.Enter(s)
-		return fansOf(m, n, s)
+		return fansOf(n, s)
 	}
 	well, err := m.Network(nil, nil)
 	if err != nil {
@@ -64,7 +64,7 @@ func about(f fault.Fault, output harness.Pin) bool {
 }
 
 // fansOf is what each fan does as a network stands in a state.
-func fansOf(m *electric.Model, n *electric.Network, s *harness.State) map[string]string {
+func fansOf(n *electric.Network, s *harness.State) map[string]string {
 	fans := map[string]string{}
 	for name, x := range n.Point(s).Motors {
 		fans[name] = string(x.Speed)

@@ -267,7 +267,8 @@ func TestFeedsGroundsDiodesAndOtherPlugs(t *testing.T) {
 	for _, end := range []string{"K1.86", "K2.86", "G1"} {
 		assert.True(t, slices.ContainsFunc(c.Columns, func(p harness.Pin) bool { return p.String() == end }), end)
 	}
-	diode := strings.NewReplacer("  K1: {kind", "  D1: {kind: diode}\n  K1: {kind", "  K1.85 - ECU.A4: GN 0.5mm2 2m", "  K1.85 - D1.a: GN\n  D1.k - ECU.A4: GN").
+	diode := strings.NewReplacer("  K1: {kind", "  D1: {kind: diode}\n  K1: {kind", "  K1.85 - ECU.A4: GN 0.5mm2 2m",
+		"  K1.85 - D1.a: GN\n  D1.k - ECU.A4: GN").
 		Replace(conversion)
 	c = check(t, diode, false)
 	for _, shown := range []string{"s", "OL"} {

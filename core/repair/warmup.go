@@ -112,7 +112,8 @@ func Uncooled(m *electric.Model) []string {
 			break
 		}
 		if now := runs(s); now < before {
-			list = append(list, fmt.Sprintf("left to itself, the engine at %.0f °C loses a fan that ran when it was cooler: %s", s.Coolant, s.Words()))
+			list = append(list, fmt.Sprintf("left to itself, the engine at %.0f °C loses a fan that ran when it was cooler: %s", s.Coolant,
+				s.Words()))
 		}
 		before = runs(s)
 	}

@@ -61,7 +61,8 @@ func (a *Circuits) plug(c *gin.Context) (h store.Harness, b *worked.File, check 
 	}
 	list := plugsOf(b.Drawn)
 	if len(list) == 0 {
-		a.Fail(c, http.StatusUnprocessableEntity, "There is no part with a plug of several cavities in this circuit, so there is no plug to check.")
+		a.Fail(c, http.StatusUnprocessableEntity,
+			"There is no part with a plug of several cavities in this circuit, so there is no plug to check.")
 		return h, b, nil, false
 	}
 	check, err := pincheck.New(b.Model, c.DefaultQuery("controller", list[0].Name), c.Query("relays") == "out")

@@ -47,7 +47,8 @@ func (j *jobAt) atPlace(place string, state *harness.State) []placeTest {
 	switch {
 	case c.Part(place) != nil:
 		for _, t := range probe.Around(c, ledger, c.Part(place)) {
-			if t.State == state || !t.Kind().InState() || slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack }) {
+			if t.State == state || !t.Kind().InState() || slices.ContainsFunc(t.Setup,
+				func(a electric.Action) bool { return a.Verb == electric.Pack }) {
 				tests = append(tests, t)
 			}
 		}
@@ -90,7 +91,8 @@ func (j *jobAt) offered(tests []probe.Test) []placeTest {
 		}
 		asked := probe.Asking(t)
 		asked.State = cmp.Or(asked.State, t.State.Name)
-		list = append(list, placeTest{title, moveURL(j, &diagnose.Move{Do: t.Do, Observation: asked, Setup: probe.SetupWords(t.Setup), Part: t.Part})})
+		list = append(list, placeTest{title, moveURL(j, &diagnose.Move{Do: t.Do, Observation: asked, Setup: probe.SetupWords(t.Setup),
+			Part: t.Part})})
 	}
 	return list
 }

@@ -28,8 +28,9 @@ func TestWhatCanBeDoneAtAPlace(t *testing.T) {
 	w := webtest.Open(t)
 	for circuit, places := range map[string]map[string][]string{
 		"m2-three-relay-two-winding": {"K2": {"30 to 87, energised", "30b to 87b, energised", "30 to 87", "30b to 87b", "86 to 85", "buzzer"}},
-		"f5-two-windings":            {"M1": {"Turn M1 by hand", "Look closely at M1"}, "wire K1.87 - M1.L": {"Look closely at wire K1.87 - M1.L"}},
-		"f4-dropping-resistor":       {"R1": {"a to b", "buzzer"}, "pin R1.a": {"Look closely at pin R1.a", "Volts at R1.a", "Test lamp"}},
+		"f5-two-windings": {"M1": {"Turn M1 by hand", "Look closely at M1"},
+			"wire K1.87 - M1.L": {"Look closely at wire K1.87 - M1.L"}},
+		"f4-dropping-resistor": {"R1": {"a to b", "buzzer"}, "pin R1.a": {"Look closely at pin R1.a", "Volts at R1.a", "Test lamp"}},
 	} {
 		j := w.NewJobOn(circuit, "this and that")
 		for place, wanted := range places {
@@ -159,7 +160,8 @@ func TestASecondDefectIsOnThePage(t *testing.T) {
 	j := w.NewJobOn("f4-dropping-resistor", "no low")
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/table", "fan-1-0", "stopped", "fan-2-0", "fast").Code)
 	bench := func(part, reading, from, to string, more ...string) {
-		fields := append([]string{"do", "ohms", "state", "off", "bench", part, "between", from, "between", to, "reading", reading, "nulled", "1"}, more...)
+		fields := append([]string{"do", "ohms", "state", "off", "bench", part, "between", from, "between", to, "reading", reading, "nulled",
+			"1"}, more...)
 		r := w.Post(j+"/seen", fields...)
 		require.Equal(t, http.StatusSeeOther, r.Code, webtest.Notice(r.Body.String()))
 	}
