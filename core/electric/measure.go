@@ -215,6 +215,9 @@ func LEDWord(volts float64) string {
 	return "off"
 }
 
+// AmpsInto is the current that the wires bring to a cavity as the network stands.
+func (n *Network) AmpsInto(pin harness.Pin) float64 { return n.ampsInto(pin.Cavity()) }
+
 // ampsInto is the current the wires bring to a pin; no pin is none.
 func (n *Network) ampsInto(pin harness.Pin) float64 {
 	if pin.Part == "" {

@@ -86,6 +86,10 @@ func (a Action) Spoken() string {
 	return a.String()
 }
 
+// Passes tells whether the action says something of the moment alone: how hot the coolant is now is not how hot it is at the
+// next look.
+func (a Action) Passes() bool { return a.Verb == Coolant || a.Verb == Pressure || a.Verb == RoadSpeed }
+
 // Stands tells whether the action says how the vehicle stands; such a one is nothing that must be undone before a job
 // closes.
 func (a Action) Stands() bool { return standOf(a.Verb) != nil }

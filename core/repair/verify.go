@@ -60,11 +60,32 @@ func List(m *electric.Model, setup []electric.Action) ([]Check, error) {
 	return list, nil
 }
 
+// clampAt is where a clamp goes round a fan's wire, with the name of the winding where each has a wire of its own.
+type clampAt struct {
+	fan *harness.Part
+	pin harness.Pin
+	of  string
+}
+
+// clampsOf are the places at which a circuit's fans are clamped: one a fan, or one a winding where they share no wire.
+func clampsOf(c *harness.Circuit) []clampAt {
+	var list []clampAt
+	for _, fan := range c.Fans() {
+		if at, ok := whole(fan); ok {
+			list = append(list, clampAt{fan, at, ""})
+			continue
+		}
+		for _, w := range fan.Spec.(*harness.Motor).Windings {
+			list = append(list, clampAt{fan, harness.Pin{Part: fan.Name, Name: w.Plus}, " " + w.Name})
+		}
+	}
+	return list
+}
+
 // bands predicts each running fan's current in a state over cars within tolerance.
 func bands(m *electric.Model, n *electric.Network, s *harness.State, kept []electric.Action) []Check {
-	fans := m.Circuit.Fans()
-	low, high := make([]float64, len(fans)), make([]float64, len(fans))
-	amps := make([]float32, len(fans))
+	places := clampsOf(m.Circuit)
+	low, high := make([]float64, len(places)), make([]float64, len(places))
 	for k := range low {
 		low[k], high[k] = math.Inf(1), math.Inf(-1)
 	}
@@ -72,22 +93,21 @@ func bands(m *electric.Model, n *electric.Network, s *harness.State, kept []elec
 		n.Tune(electric.RandomCar(m.Circuit, verifySeed+uint64(k)))
 		n.Restore()
 		n.Enter(s)
-		n.FanAmps(amps)
-		for f, a := range amps {
-			low[f], high[f] = math.Min(low[f], math.Abs(float64(a))), math.Max(high[f], math.Abs(float64(a)))
+		for f, at := range places {
+			amps := math.Abs(n.AmpsInto(at.pin))
+			low[f], high[f] = math.Min(low[f], amps), math.Max(high[f], amps)
 		}
 	}
 	const least = 0.5 // amps of a fan that runs
 	var list []Check
-	for f, fan := range fans {
-		at, ok := whole(fan)
-		if low[f] < least || !ok {
+	for f, at := range places {
+		if low[f] < least {
 			continue
 		}
 		c := Check{
-			Key: fmt.Sprintf("clamp %s %s", fan.Name, s.Name), Text: fmt.Sprintf("Clamp on %s in %s", fan.Name, s.Name),
+			Key: fmt.Sprintf("clamp %s%s %s", at.fan.Name, at.of, s.Name), Text: fmt.Sprintf("Clamp on %s%s in %s", at.fan.Name, at.of, s.Name),
 			Low: low[f] * (1 - bandMargin), High: high[f] * (1 + bandMargin),
-			Test: &probe.Test{Do: probe.Amps, State: s, Setup: kept, At: at},
+			Test: &probe.Test{Do: probe.Amps, State: s, Setup: kept, At: at.pin},
 		}
 		c.Expect = fmt.Sprintf("%.1f to %.1f A", c.Low, c.High)
 		list = append(list, c)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
@@ -114,6 +115,18 @@ func (a *Jobs) record(c *gin.Context) {
 		}
 		good := j.file.Guide.Healthy(test)
 		entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
-		return append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}}), nil
+		entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}})
+		return append(entries, passed(test.OnTheCar())...), nil
 	})
+}
+
+// passed takes out of the ledger what was said of the moment of a look alone: the next look says for itself how hot it is.
+func passed(setup []electric.Action) []job.Entry {
+	var entries []job.Entry
+	for _, a := range setup {
+		if a.Passes() {
+			entries = append(entries, job.Entry{Kind: job.Undid, Body: job.Body{Action: a.String(), Text: "said for that look"}})
+		}
+	}
+	return entries
 }

@@ -76,6 +76,8 @@ func TestTheConditionsOfAJob(t *testing.T) {
 	webtest.Silent(t, w.Get(job+"/verify").Body.String(), "Still on the car")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/table", "fan-0-0", "fast", "fan-0-1", "fast").Code)
 	webtest.Says(t, w.Get(job).Body.String(), "(ac on, coolant 104.5)")
+	assert.NotContains(t, w.Get(job).Body.String(), "A/C on, coolant at", "how hot it was for that look is not said of the next")
+	assert.Contains(t, w.Get(job).Body.String(), "A/C on")
 	webtest.Says(t, w.Post(job+"/stand", "coolant", "hot").Body.String(), "is no temperature")
 	webtest.Says(t, w.Post(job+"/stand", "coolant", "300").Body.String(), "coolant is a figure from -60 to 200 °C")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/stand", "ac", "", "coolant", "").Code)
