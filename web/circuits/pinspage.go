@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -34,6 +35,19 @@ type pinsPage struct {
 	Found       *pincheck.Found
 	Next        string
 	CSV         string
+	Job         string // the job that the findings go into, by its number; empty: none
+}
+
+// Noted is what a check came to, as it goes into a job's thread.
+func (p *pinsPage) Noted() string {
+	text := fmt.Sprintf("Pin check: all %d readings are as drawn", p.Found.Of)
+	if len(p.Found.Wrong) > 0 {
+		text = fmt.Sprintf("Pin check: %d of %d readings are not as drawn", len(p.Found.Wrong), p.Found.Of)
+		for i, m := range p.Found.Mistakes {
+			text += []string{": ", ", or "}[min(i, 1)] + m.What
+		}
+	}
+	return room.Clip(text, room.MaxText)
 }
 
 type pinRow struct {
@@ -93,6 +107,9 @@ func (a *Circuits) pins(c *gin.Context) {
 	defer stop()
 	p := &pinsPage{Frame: a.Frame(c, "Pin check: "+h.Title, "library"), Harness: h, RelaysOut: check.RelaysOut, Setup: check.Setup(),
 		CSV: fmt.Sprintf("/harnesses/%s/pins/list?%s", url.PathEscape(h.Name), c.Request.URL.RawQuery)}
+	if id, err := strconv.ParseInt(c.Query("job"), 10, 64); err == nil && id > 0 {
+		p.Job = strconv.FormatInt(id, 10)
+	}
 	for _, part := range plugsOf(b.Drawn) {
 		p.Controllers = append(p.Controllers, room.Choice{Value: part.Name, Label: strings.TrimSpace(part.Name + " " + part.Label),
 			Chosen: part.Name == check.Controller})

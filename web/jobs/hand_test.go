@@ -173,3 +173,16 @@ func TestASecondDefectIsOnThePage(t *testing.T) {
 		webtest.Says(t, page, "Also")
 	}
 }
+
+// What a pin check came to goes into the job that it was begun from.
+func TestAPinCheckGoesIntoTheJob(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f3-twin-series-parallel", "the wrong fan")
+	link := regexp.MustCompile(`href="(/harnesses/[^"]+/pins\?job=\d+)"`).FindStringSubmatch(w.Get(j + "/more").Body.String())
+	require.NotNil(t, link)
+	page := w.Get(link[1] + "&c-0-0=s").Body.String()
+	form := regexp.MustCompile(`action="(/jobs/\d+/note)"[\s\S]*?name="text" value="([^"]+)"`).FindStringSubmatch(page)
+	require.NotNil(t, form)
+	require.Equal(t, http.StatusSeeOther, w.Post(form[1], "text", html.UnescapeString(form[2])).Code)
+	webtest.Says(t, w.Get(j).Body.String(), "Pin check: 1 of 1 readings are not as drawn")
+}
