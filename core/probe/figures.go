@@ -218,7 +218,7 @@ func (ohms) ask(o *Observation, t Test) {
 		return
 	}
 	o.Bench, o.Between = t.At.Part, []string{t.At.Name, t.From.Name}
-	o.Energised = slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == t.At.Part })
+	o.Energised = slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return feeds(a, t.At.Part) })
 }
 
 func (ohms) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
@@ -263,7 +263,8 @@ func onBench(c *harness.Circuit, o *Observation, t Test) (Test, error) {
 		}
 		return t, nil
 	}
-	t.Setup = benchSetup(c, t.Setup, o.Bench, o.Energised)
+	fed := slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return feeds(a, o.Bench) })
+	t.Setup = benchSetup(c, t.Setup, o.Bench, o.Energised || fed)
 	return t, nil
 }
 
@@ -275,11 +276,16 @@ func Benched(kind harness.Kind) bool {
 	}, kind)
 }
 
+// feeds tells whether an action puts a battery pack on a part.
+func feeds(a electric.Action, part string) bool {
+	return a.Verb == electric.Pack && a.From.Part == part
+}
+
 // benchSetup is a set-up with a relay out, and energised by a battery pack: plus on 86, or where the cathode of its diode
 // is.
 func benchSetup(c *harness.Circuit, setup []electric.Action, relay string, energised bool) []electric.Action {
 	out := electric.Action{Verb: electric.Out, Part: relay}
-	setup = slices.DeleteFunc(slices.Clone(setup), func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == relay })
+	setup = slices.DeleteFunc(slices.Clone(setup), func(a electric.Action) bool { return feeds(a, relay) })
 	if !slices.Contains(setup, out) {
 		setup = append(setup, out)
 	}
