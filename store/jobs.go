@@ -252,6 +252,35 @@ func (s *Store) ClosedJobs(ctx context.Context) ([]Line, error) {
 	return list, nil
 }
 
+// mostBefore bounds how many earlier jobs of a vehicle are shown.
+const mostBefore = 3
+
+// Before are the closed jobs that the vehicle of a job had before it was opened, the latest first, drills left out; at most
+// three.
+func (s *Store) Before(ctx context.Context, id int64) ([]Line, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	var rows []struct {
+		ID      int64  `db:"id"`
+		Title   string `db:"title"`
+		Summary []byte `db:"summary"`
+	}
+	err := s.db.SelectContext(ctx, &rows, `SELECT b.id, b.title, b.summary FROM jobs j JOIN jobs b ON b.vehicle_id = j.vehicle_id
+		WHERE j.id = $1 AND b.closed AND b.id <> j.id AND b.opened_at <= j.opened_at AND NOT b.summary ? 'practice'
+		ORDER BY b.closed_at DESC, b.id DESC LIMIT $2`, id, mostBefore)
+	if err != nil {
+		return nil, wrap("reading a vehicle's earlier jobs", err)
+	}
+	list := make([]Line, len(rows))
+	for k, r := range rows {
+		list[k] = Line{ID: r.ID, Title: r.Title}
+		if err := json.Unmarshal(r.Summary, &list[k].Summary); err != nil {
+			return nil, fmt.Errorf("store: the summary of job %d: %w", r.ID, err)
+		}
+	}
+	return list, nil
+}
+
 // ClosedVersion changes whenever a job is closed or a closed one is taken in: what is counted over them
 // holds as long as it stays.
 func (s *Store) ClosedVersion(ctx context.Context) (string, error) {

@@ -118,6 +118,7 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 		"job":     func() error { _, err := s.Job(ctx, id); return err },
 		"entries": func() error { _, err := s.Entries(ctx, id); return err },
 		"closed":  func() error { _, err := s.ClosedJobs(ctx); return err },
+		"before":  func() error { _, err := s.Before(ctx, id); return err },
 		"version": func() error { _, err := s.ClosedVersion(ctx); return err },
 		"warm":    func() error { _, err := s.OpenRevisions(ctx, 3); return err },
 		"stands":  func() error { return s.PutStanding(ctx, id, 1, store.Standing{}) },

@@ -65,6 +65,10 @@ func (o *outage) ClosedJobs(ctx context.Context) ([]store.Line, error) {
 	return through(o, func() ([]store.Line, error) { return o.Store.ClosedJobs(ctx) })
 }
 
+func (o *outage) Before(ctx context.Context, id int64) ([]store.Line, error) {
+	return through(o, func() ([]store.Line, error) { return o.Store.Before(ctx, id) })
+}
+
 func (o *outage) ClosedVersion(ctx context.Context) (string, error) {
 	return through(o, func() (string, error) { return o.Store.ClosedVersion(ctx) })
 }

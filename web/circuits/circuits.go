@@ -16,6 +16,7 @@ import (
 // Keeper is what this room needs of the store.
 type Keeper interface {
 	Harnesses(ctx context.Context) ([]store.Harness, error)
+	Titles(ctx context.Context) ([]store.Harness, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
 	ReviseAs(ctx context.Context, by store.Reviser, name string, saw int64, title, source string) error

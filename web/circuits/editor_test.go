@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/harness"
 	"ironthread/web/webtest"
 )
 
@@ -118,6 +119,27 @@ func TestCopiesAndNewCircuits(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
 	webtest.Says(t, r.Body.String(), "needs two fans")
 	webtest.Says(t, w.Get("/harness.schema.json").Body.String(), "Harness file, version 1")
+}
+
+// Any circuit of the library is the beginning of another one, under a name of its own, in the file as well.
+func TestANewCircuitBeginsFromAnyOther(t *testing.T) {
+	w := webtest.Open(t)
+	list, err := w.Keep.Titles(t.Context())
+	require.NoError(t, err)
+	require.NotEmpty(t, list)
+	for _, h := range list {
+		r := w.Post("/library/new/from", "from", h.Name, "title", `Wagon "`+h.Name+`": rear`)
+		require.Equal(t, http.StatusSeeOther, r.Code, h.Name)
+		address := strings.TrimSuffix(r.Header().Get("Location"), "/edit")
+		c, err := harness.Read(w.Get(address + "/export/yaml").Body.Bytes())
+		require.NoError(t, err, h.Name)
+		assert.Equal(t, `Wagon "`+h.Name+`": rear`, c.Title)
+	}
+	for _, form := range [][]string{{"from", list[0].Name}, {"from", "none such", "title", "x"}} {
+		r := w.Post("/library/new/from", form...)
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	}
+	assert.Regexp(t, `value="`+list[2].Name+`"\s+selected`, w.Get("/library/new?from="+list[2].Name).Body.String())
 }
 
 // A controller's settings are fields on a page of their own; saving makes a new revision, and what makes no sense is said.

@@ -14,6 +14,7 @@ func (a *Circuits) Routes(r gin.IRouter) {
 	r.POST("/library", a.importHarness)
 	r.GET("/library/new", a.newHarness)
 	r.POST("/library/new", a.addHarness)
+	r.POST("/library/new/from", a.beginFrom)
 	r.GET("/harnesses/:name", a.sheet)
 	r.GET("/harnesses/:name/study", a.study)
 	r.POST("/harnesses/:name/study", a.beginStudy)

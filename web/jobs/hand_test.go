@@ -152,6 +152,12 @@ func TestNothingFoundClosesAJob(t *testing.T) {
 	report := w.Get(j + "/report").Body.String()
 	webtest.Says(t, report, "We found nothing wrong with the fans")
 	assert.NotContains(t, report, "warm-up: all as it should be", "nobody watched one")
+
+	assert.NotContains(t, page, "Here before", "the first job of this vehicle")
+	again := w.Get(w.NewJobOn("f4-dropping-resistor", "hot again")).Body.String() // the same vehicle comes back
+	webtest.Says(t, again, "nothing found; what was not tried then is worth trying now")
+	assert.Contains(t, again, `<a href="`+j+`">they said it got hot`)
+	assert.NotContains(t, w.Get(j).Body.String(), "Here before", "what came after is not before")
 }
 
 // A second defect that was measured on the way stands on the page beside the verdict, and on the report.

@@ -63,6 +63,10 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		a.FailWith(c, err)
 		return false
 	}
+	if p.Before, err = a.keep.Before(c.Request.Context(), j.ID); err != nil {
+		a.FailWith(c, err)
+		return false
+	}
 	p.Tally.Left, p.Tally.Of = as.Left, as.Of
 	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
 	p.Notice, p.Bad = r.notice, r.bad

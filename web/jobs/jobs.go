@@ -23,6 +23,7 @@ import (
 type Keeper interface {
 	Jobs(ctx context.Context, find store.Find) ([]store.Line, int, error)
 	Job(ctx context.Context, id int64) (store.Job, error)
+	Before(ctx context.Context, id int64) ([]store.Line, error)
 	Entries(ctx context.Context, id int64) ([]job.Entry, error)
 	LastSeq(ctx context.Context, id int64) (int, error)
 	Listen(ctx context.Context, told func(job int64), says func(err error))

@@ -11,6 +11,7 @@ import (
 	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/core/trace"
+	"ironthread/store"
 	"ironthread/web/room"
 	"ironthread/web/worked"
 )
@@ -43,7 +44,8 @@ type jobPage struct {
 	Card      *card
 	Back      string // the job's page that recording leads back to, empty: this one
 	Others    []otherMove
-	Newer     *newer // a newer revision of the harness that the job could go by
+	Before    []store.Line // earlier jobs of this vehicle
+	Newer     *newer       // a newer revision of the harness that the job could go by
 	Verdict   *diagnose.Verdict
 	Causes    []string // to be looked into before what the verdict names is renewed
 	Truths    []trace.Truth
