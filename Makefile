@@ -10,7 +10,7 @@
 PORT ?= 8080
 VERSION ?= 0.1.0
 # Packages and tests in which several things run at once.
-RACE = ./core/predict ./core/diagnose ./core/sheet ./store ./scan/... ./sim ./web ./web/jobs ./web/people ./web/logbook ./web/worked
+RACE = ./web/jobs ./web/people ./web ./web/logbook ./web/worked ./core/predict ./core/diagnose ./core/sheet ./store ./scan/... ./sim
 RACING = ManyAtOnce|TablesAre|Annealing|TwoWriters|AFormIsTakenOnce|NeverBothHold|StartTogether|NewsReaches|AMeterFills|AtTheSameMoment|\
 CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|WhileTheEvidenceIsWeighed|SilentTester
 GO ?= go

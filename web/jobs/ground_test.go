@@ -108,10 +108,16 @@ func TestTheLedgerCanAlwaysBePutBack(t *testing.T) {
 	}
 	w := webtest.Open(t)
 	for k, e := range entries {
-		for n := range sequences {
-			often, last := soak.Whole() || e.Name == "f10-speed-controller", soak.Whole() || k%7 == 0
-			(&walk{w, t, rand.New(rand.NewPCG(uint64(n), uint64(len(e.Name)))), e.Circuit, w.NewJobOn(e.Name, "a long day")}).walk(often, last)
-		}
+		t.Run(e.Name, func(t *testing.T) {
+			t.Parallel() // each on a job of its own, in the same workshop
+			for n := range sequences {
+				often, last := soak.Whole() || e.Name == "f10-speed-controller", soak.Whole() || k%7 == 0
+				own := *w
+				own.T = t
+				at := rand.New(rand.NewPCG(uint64(n), uint64(len(e.Name))))
+				(&walk{&own, t, at, e.Circuit, own.NewJobOn(e.Name, "a long day")}).walk(often, last)
+			}
+		})
 	}
 }
 
