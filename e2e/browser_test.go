@@ -164,9 +164,21 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
-	if err := chromedp.Do(ctx, steps...); err != nil {
-		b.t.Fatalf("%v; the page says: %.600s", err, b.text("body"))
+	for _, step := range steps {
+		err := chromedp.Do(ctx, step)
+		for swappedAway(ctx, err) {
+			err = chromedp.Do(ctx, step)
+		}
+		if err != nil {
+			b.t.Fatalf("%v; the page says: %.600s", err, b.text("body"))
+		}
 	}
+}
+
+// swappedAway tells that what a step had found was swapped for a new one before it could be touched: it is to be looked for
+// again. Nothing has been typed or pressed by then.
+func swappedAway(ctx context.Context, err error) bool {
+	return err != nil && ctx.Err() == nil && strings.Contains(err.Error(), "Could not find node")
 }
 
 func (b *tab) visit(url string) { b.t.Helper(); b.do(chromedp.Navigate(url)) }
@@ -212,7 +224,7 @@ func clickOn[S chromedp.Selectable](b *tab, what S, options ...chromedp.QueryOpt
 		if err == nil {
 			return
 		}
-		if ctx.Err() != nil || !strings.Contains(err.Error(), "Could not find node") {
+		if !swappedAway(ctx, err) {
 			b.t.Fatalf("%v; the page says: %.600s", err, b.text("body"))
 		}
 	}
