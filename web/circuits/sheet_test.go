@@ -65,7 +65,7 @@ func TestSheetPage(t *testing.T) {
 	}
 	page := sheet("state", "low", "at", "F3.a")
 	webtest.Says(t, page, "6.24")
-	webtest.Says(t, page, "F3.a: in between")
+	webtest.Says(t, page, "What F3.a is for, over all states: in between")
 	webtest.Says(t, page, "K3's rest contact")
 	webtest.Says(t, sheet("state", "low", "at", "M1.+", "from", "M1.-"), "6.16")
 	webtest.Says(t, sheet("state", "low", "fault", "F3 open"), "stopped")
