@@ -117,12 +117,7 @@ func (a *Circuits) copyHarness(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	added, err := a.keep.AddHarness(c.Request.Context(), h.Name+"-copy", h.Title+", copy", h.Source)
-	if err != nil {
-		a.FailWith(c, err)
-		return
-	}
-	a.taken(c, added, "/harnesses/"+url.PathEscape(added.Name)+"/edit")
+	a.addCopy(c, h, h.Name+"-copy", h.Title+", copy")
 }
 
 // makeRecord makes a revision the one of record: jobs go by it from then on, and newer ones wait until a lead has looked.

@@ -135,9 +135,11 @@ func TestANewCircuitBeginsFromAnyOther(t *testing.T) {
 		require.NoError(t, err, h.Name)
 		assert.Equal(t, `Wagon "`+h.Name+`": rear`, c.Title)
 	}
-	for _, form := range [][]string{{"from", list[0].Name}, {"from", "none such", "title", "x"}} {
+	for _, form := range [][]string{{"from", list[0].Name, "title", ""}, {"from", "none such", "title", "Wagon 9"}} {
 		r := w.Post("/library/new/from", form...)
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+		assert.Contains(t, r.Body.String(), `required value="`+form[3]+`"`, "what was typed stays")
+		assert.NotContains(t, r.Body.String(), "is-invalid", "no field of the other form is wrong")
 	}
 	assert.Regexp(t, `value="`+list[2].Name+`"\s+selected`, w.Get("/library/new?from="+list[2].Name).Body.String())
 }

@@ -27,6 +27,7 @@ type newPage struct {
 	Switchers []family.Switcher
 	Library   []store.Harness // any of them can be the beginning, instead of answers
 	From      string          // the name of the one that was chosen
+	Copy      string          // what the copy was to be called
 }
 
 func (a *Circuits) newHarness(c *gin.Context) {
@@ -47,6 +48,9 @@ func (a *Circuits) ask(c *gin.Context, status int, answers family.Answers, amps 
 	if p.Library, err = a.keep.Titles(c.Request.Context()); err != nil {
 		a.FailWith(c, err)
 		return
+	}
+	if c.PostForm("from") != "" {
+		p.Copy = c.PostForm("title")
 	}
 	if wrong != nil {
 		p.Notice, p.Bad = room.Capitalise(wrong.Error())+".", true
@@ -76,12 +80,17 @@ func (a *Circuits) beginFrom(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
+	a.addCopy(c, h, room.Slug(title), title)
+}
+
+// addCopy puts a circuit into the library once more, under a name and a title of its own, and opens it for editing.
+func (a *Circuits) addCopy(c *gin.Context, h store.Harness, name, title string) {
 	line := titleLine.FindString(h.Source)
 	text := strings.Replace(h.Source, line, "title: "+strconv.Quote(title), 1)
 	if _, err := harness.Read([]byte(text)); line == "" || err != nil { // a title over several lines stays as it is in the file
 		text = h.Source
 	}
-	added, err := a.keep.AddHarness(c.Request.Context(), room.Slug(title), title, text)
+	added, err := a.keep.AddHarness(c.Request.Context(), name, title, text)
 	if err != nil {
 		a.FailWith(c, err)
 		return

@@ -32,6 +32,15 @@ func ledgerEntries(from, to []electric.Action) []job.Entry {
 	return entries
 }
 
+// backTo is the page that a form leads back to: the list of the verification where it was sent from there, or else the job.
+func (j *jobAt) backTo(c *gin.Context) string {
+	target := fmt.Sprintf("/jobs/%d", j.ID)
+	if c.PostForm("back") == "verify" {
+		target += "/verify"
+	}
+	return target
+}
+
 // setUp enters one set-up action in the ledger, or takes it out. A part renewed is a repair, however it
 // is entered.
 func (a *Jobs) setUp(c *gin.Context) {
@@ -44,11 +53,7 @@ func (a *Jobs) setUp(c *gin.Context) {
 	if !ok {
 		return
 	}
-	target := fmt.Sprintf("/jobs/%d", j.ID)
-	if c.PostForm("back") == "verify" {
-		target += "/verify"
-	}
-	a.change(c, j, target, nil, func(j *jobAt) ([]job.Entry, error) {
+	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
 		if err != nil {
 			return nil, refusedFor(err)
 		}

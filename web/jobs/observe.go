@@ -94,11 +94,7 @@ func (a *Jobs) record(c *gin.Context) {
 	if !ok {
 		return
 	}
-	target := fmt.Sprintf("/jobs/%d", j.ID)
-	if c.PostForm("back") == "verify" {
-		target += "/verify"
-	}
-	a.change(c, j, target, nil, func(j *jobAt) ([]job.Entry, error) {
+	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
 		o, err := readObservation(c, j.file.Drawn, j.lastSeen())
 		if err != nil {
 			return nil, refusedFor(err)
