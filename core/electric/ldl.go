@@ -5,127 +5,119 @@ import "math/bits"
 // ldl factors a sparse symmetric positive definite matrix A = L·D·Lᵀ. The pattern is fixed
 // when it is made; the values change at every solve. Circuits are nearly trees, so that a
 // minimum-degree order leaves almost no fill and a solve costs about as much as there are
-// wires. The row-by-row ("up-looking") scheme is that of T. A. Davis, ACM Transactions on
-// Mathematical Software 31 (2005) 587, algorithm 849.
+// wires. The pattern of L follows from the elimination tree (T. A. Davis, Direct Methods for Sparse Linear Systems, SIAM
+// 2006, chapter 4). As it stays, the place of each product in the elimination is found once, too: what is left to do at a
+// solve is a list of multiplications.
 //
 // Nodes whose values change from one step of Newton's method to the next (those of motors, lamps and diodes) are eliminated
-// last. What stands before them, the head, is then factored once for all steps, and each step works on the tail alone.
+// last. What stands before them, the head, is then factored once for all steps, and each step works on the few of the tail
+// alone, over what the head has left there.
 type ldl struct {
 	n     int
 	head  int   // so many are eliminated before the first that changes
 	order []int // order[k] is the node eliminated k-th
 
-	// Upper triangle of the permuted matrix, column by column: row and where its value is.
-	colStart, row, slot []int32
+	// L column by column, below its diagonal of ones: column k's rows stand in lRow from lStart[k] on, in rising order.
+	lStart, lRow []int32
+	lVal         []float64
+	d            []float64
 
-	parent []int32
-	lStart []int32
-	lCount []int32
-	lRow   []int32
-	lVal   []float64
-	d      []float64
-	work   []float64
-	flag   []int32
+	// Where each product of two entries of a column is taken off, in the order of the elimination: a place in lVal.
+	target   []int32
+	products []int32 // of column k they begin at products[k]
 
-	// The columns that each row of L is made of, row by row.
-	reach, reachStart []int32
+	inHead, inTail []entry // where the off-diagonal values go: to a column or row of the head, or between two of the tail
 
-	permuted []float64
-	forward  []float64 // the right side with the head eliminated
-	lHead    []int32   // of each column: how many of its entries lie in the head's rows
+	leftD, leftVal []float64 // the tail as the head leaves it
+
+	forward, permuted []float64 // the right side with the head eliminated, and the solution
 }
 
 // pair is an off-diagonal place of the matrix, i < j.
 type pair struct{ i, j int32 }
 
+// entry is an off-diagonal value's place in L.
+type entry struct{ slot, at int32 }
+
 // newLDL analyses an n×n pattern with the given off-diagonal places; the value of pairs[s]
 // is later handed over as off[s]. Nodes that are marked late are eliminated last; nil marks none.
 func newLDL(n int, pairs []pair, late []bool) *ldl {
 	f := &ldl{
-		n: n, head: n, order: minimumDegree(n, pairs, late),
-		parent: make([]int32, n), lStart: make([]int32, n+1), lCount: make([]int32, n),
-		d: make([]float64, n), work: make([]float64, n), permuted: make([]float64, n),
-		flag: make([]int32, n), colStart: make([]int32, n+1),
-		forward: make([]float64, n), lHead: make([]int32, n),
+		n: n, head: n, order: minimumDegree(n, pairs, late), lStart: make([]int32, n+1), products: make([]int32, n+1),
+		d: make([]float64, n), forward: make([]float64, n), permuted: make([]float64, n),
 	}
 	for _, l := range late {
 		if l {
 			f.head--
 		}
 	}
+	placed := make([]pair, len(pairs))
 	place := make([]int32, n)
 	for k, node := range f.order {
 		place[node] = int32(k)
 	}
-	columns := make([][]pair, n) // of (row, slot)
 	for s, p := range pairs {
 		i, j := place[p.i], place[p.j]
-		if i > j {
-			i, j = j, i
-		}
-		columns[j] = append(columns[j], pair{i, int32(s)})
+		placed[s] = pair{min(i, j), max(i, j)}
 	}
-	for k, column := range columns {
-		f.colStart[k] = int32(len(f.row))
-		for _, entry := range column {
-			f.row, f.slot = append(f.row, entry.i), append(f.slot, entry.j)
+	f.analyse(placed)
+	for s, p := range placed {
+		at := entry{int32(s), f.at(p.i, p.j)}
+		if int(p.i) < f.head {
+			f.inHead = append(f.inHead, at)
+			continue
 		}
+		f.inTail = append(f.inTail, at)
 	}
-	f.colStart[n] = int32(len(f.row))
-	f.analyse()
+	f.leftD = make([]float64, n-f.head)
+	f.leftVal = make([]float64, len(f.lVal)-int(f.lStart[f.head]))
 	return f
 }
 
-// analyse finds the elimination tree and the length of each column of L.
-func (f *ldl) analyse() {
+// analyse finds which rows each column of L has, and where each product of the elimination goes. It takes the off-diagonal
+// places by the order of elimination.
+func (f *ldl) analyse(placed []pair) {
+	above := make([][]int32, f.n) // of each row the columns in which the matrix itself has a value
+	for _, p := range placed {
+		above[p.j] = append(above[p.j], p.i)
+	}
+	parent, flag := make([]int32, f.n), make([]int32, f.n)
+	columns := make([][]int32, f.n)
 	for k := range int32(f.n) {
-		f.parent[k], f.flag[k], f.lCount[k] = -1, k, 0
-		for p := f.colStart[k]; p < f.colStart[k+1]; p++ {
-			for i := f.row[p]; f.flag[i] != k; i = f.parent[i] {
-				if f.parent[i] < 0 {
-					f.parent[i] = k
+		parent[k], flag[k] = -1, k
+		for _, i := range above[k] {
+			for ; flag[i] != k; i = parent[i] {
+				if parent[i] < 0 {
+					parent[i] = k
 				}
-				f.lCount[i]++
-				f.flag[i] = k
+				columns[i] = append(columns[i], k)
+				flag[i] = k
 			}
 		}
 	}
-	for k := range f.n {
-		f.lStart[k+1] = f.lStart[k] + f.lCount[k]
+	for k, rows := range columns {
+		f.lRow = append(f.lRow, rows...)
+		f.lStart[k+1] = int32(len(f.lRow))
 	}
-	f.lRow = make([]int32, f.lStart[f.n])
-	f.lVal = make([]float64, f.lStart[f.n])
-	f.follow()
+	f.lVal = make([]float64, len(f.lRow))
+	for k := range f.n {
+		rows := f.lRow[f.lStart[k]:f.lStart[k+1]]
+		for p, i := range rows {
+			for _, j := range rows[p+1:] {
+				f.target = append(f.target, f.at(i, j))
+			}
+		}
+		f.products[k+1] = int32(len(f.target))
+	}
 }
 
-// follow finds which columns each row of L is made of, in the order in which they are taken: it depends on the pattern alone.
-func (f *ldl) follow() {
-	pattern := make([]int32, f.n)
-	clear(f.lCount)
-	for k := range int32(f.n) {
-		f.reachStart = append(f.reachStart, int32(len(f.reach)))
-		top := int32(f.n)
-		f.flag[k] = k
-		for p := f.colStart[k]; p < f.colStart[k+1]; p++ {
-			depth := int32(0)
-			for i := f.row[p]; f.flag[i] != k; i = f.parent[i] {
-				pattern[depth] = i
-				depth++
-				f.flag[i] = k
-			}
-			for depth > 0 {
-				top--
-				depth--
-				pattern[top] = pattern[depth]
-			}
-		}
-		for _, i := range pattern[top:] {
-			f.lRow[f.lStart[i]+f.lCount[i]] = k
-			f.lCount[i]++
-		}
-		f.reach = append(f.reach, pattern[top:]...)
+// at is where L has its entry in a column and a row.
+func (f *ldl) at(column, row int32) int32 {
+	at := f.lStart[column]
+	for f.lRow[at] != row {
+		at++
 	}
-	f.reachStart = append(f.reachStart, int32(len(f.reach)))
+	return at
 }
 
 // factor computes L and D from the diagonal and the off-diagonal values. It reports false
@@ -134,55 +126,58 @@ func (f *ldl) factor(diag, off []float64) bool {
 	return f.factorHead(diag, off) && f.factorTail(diag, off)
 }
 
-// factorHead computes the rows before the first node that changes.
+// factorHead eliminates the nodes before the first that changes.
 func (f *ldl) factorHead(diag, off []float64) bool {
-	for k := range int32(f.head) {
-		f.lCount[k] = 0
-		if !f.rowOf(k, diag, off) {
-			return false
-		}
+	clear(f.lVal)
+	clear(f.d[f.head:])
+	for k, node := range f.order[:f.head] {
+		f.d[k] = diag[node]
 	}
-	copy(f.lHead, f.lCount)
-	return true
-}
-
-// factorTail computes the rest, over a head that is there.
-func (f *ldl) factorTail(diag, off []float64) bool {
-	copy(f.lCount[:f.head], f.lHead[:f.head])
-	for k := int32(f.head); k < int32(f.n); k++ {
-		f.lCount[k] = 0
-		if !f.rowOf(k, diag, off) {
-			return false
-		}
+	for _, e := range f.inHead {
+		f.lVal[e.at] += off[e.slot]
 	}
-	return true
-}
-
-// rowOf computes one row of L, and its pivot.
-func (f *ldl) rowOf(k int32, diag, off []float64) bool {
-	y := f.work
-	for p := f.colStart[k]; p < f.colStart[k+1]; p++ {
-		y[f.row[p]] += off[f.slot[p]]
-	}
-	d := diag[f.order[k]]
-	for _, i := range f.reach[f.reachStart[k]:f.reachStart[k+1]] {
-		yi := y[i]
-		y[i] = 0
-		start, end := f.lStart[i], f.lStart[i]+f.lCount[i]
-		rows := f.lRow[start:end]
-		values := f.lVal[start:end][:len(rows)]
-		for p, r := range rows {
-			y[r] -= values[p] * yi
-		}
-		l := yi / f.d[i]
-		d -= l * yi
-		f.lVal[end] = l
-		f.lCount[i]++
-	}
-	if !(d > 0) {
+	if !f.eliminate(0, f.head) {
 		return false
 	}
-	f.d[k] = d
+	copy(f.leftD, f.d[f.head:])
+	copy(f.leftVal, f.lVal[f.lStart[f.head]:])
+	return true
+}
+
+// factorTail eliminates the rest, over a head that is done.
+func (f *ldl) factorTail(diag, off []float64) bool {
+	copy(f.lVal[f.lStart[f.head]:], f.leftVal)
+	for k, left := range f.leftD {
+		f.d[f.head+k] = left + diag[f.order[f.head+k]]
+	}
+	for _, e := range f.inTail {
+		f.lVal[e.at] += off[e.slot]
+	}
+	return f.eliminate(f.head, f.n)
+}
+
+// eliminate takes the columns from one on, up to another, off those after them.
+func (f *ldl) eliminate(from, to int) bool {
+	d, values := f.d, f.lVal
+	for k := from; k < to; k++ {
+		pivot := d[k]
+		if !(pivot > 0) {
+			return false
+		}
+		start, end := f.lStart[k], f.lStart[k+1]
+		rows, column := f.lRow[start:end], values[start:end]
+		targets := f.target[f.products[k]:f.products[k+1]]
+		for p, v := range column {
+			l := v / pivot
+			d[rows[p]] -= l * v
+			rest := column[p+1:]
+			for q, at := range targets[:len(rest)] {
+				values[at] -= l * rest[q]
+			}
+			targets = targets[len(rest):]
+			column[p] = l
+		}
+	}
 	return true
 }
 
@@ -193,16 +188,23 @@ func (f *ldl) solve(b, x []float64) {
 	f.solveHead(x)
 }
 
-// beginSolve eliminates the head from the right side, as far as the head's rows go.
+// beginSolve eliminates the head from the right side.
 func (f *ldl) beginSolve(b []float64) {
 	y := f.forward
 	for k, node := range f.order {
 		y[k] = b[node]
 	}
-	for k := range f.head {
+	f.substitute(y, 0, f.head)
+}
+
+// substitute eliminates the nodes from one on, up to another, from a right side.
+func (f *ldl) substitute(y []float64, from, to int) {
+	for k := from; k < to; k++ {
+		start, end := f.lStart[k], f.lStart[k+1]
+		values := f.lVal[start:end]
 		yk := y[k]
-		for p := f.lStart[k]; p < f.lStart[k]+f.lHead[k]; p++ {
-			y[f.lRow[p]] -= f.lVal[p] * yk
+		for p, row := range f.lRow[start:end] {
+			y[row] -= values[p] * yk
 		}
 	}
 }
@@ -211,42 +213,31 @@ func (f *ldl) beginSolve(b []float64) {
 // nodes alone (nil: it is the same).
 func (f *ldl) solveTail(b, begun, x []float64) {
 	y := f.permuted
-	copy(y, f.forward)
+	copy(y[f.head:], f.forward[f.head:])
 	if b != nil {
 		for k := f.head; k < f.n; k++ {
 			node := f.order[k]
 			y[k] += b[node] - begun[node]
 		}
 	}
-	for k := range f.head {
-		yk := y[k]
-		for p := f.lStart[k] + f.lHead[k]; p < f.lStart[k]+f.lCount[k]; p++ {
-			y[f.lRow[p]] -= f.lVal[p] * yk
-		}
-	}
-	for k := f.head; k < f.n; k++ {
-		yk := y[k]
-		for p := f.lStart[k]; p < f.lStart[k]+f.lCount[k]; p++ {
-			y[f.lRow[p]] -= f.lVal[p] * yk
-		}
-	}
-	for k := f.n - 1; k >= f.head; k-- {
-		yk := y[k] / f.d[k]
-		for p := f.lStart[k]; p < f.lStart[k]+f.lCount[k]; p++ {
-			yk -= f.lVal[p] * y[f.lRow[p]]
-		}
-		y[k] = yk
-		x[f.order[k]] = yk
-	}
+	f.substitute(y, f.head, f.n)
+	f.back(y, f.head, f.n, x)
 }
 
 // solveHead finds the other nodes, once those that change are found.
 func (f *ldl) solveHead(x []float64) {
-	y := f.permuted
-	for k := f.head - 1; k >= 0; k-- {
+	copy(f.permuted[:f.head], f.forward[:f.head])
+	f.back(f.permuted, 0, f.head, x)
+}
+
+// back finds the nodes from one on, up to another, from those after them.
+func (f *ldl) back(y []float64, from, to int, x []float64) {
+	for k := to - 1; k >= from; k-- {
+		start, end := f.lStart[k], f.lStart[k+1]
+		values := f.lVal[start:end]
 		yk := y[k] / f.d[k]
-		for p := f.lStart[k]; p < f.lStart[k]+f.lCount[k]; p++ {
-			yk -= f.lVal[p] * y[f.lRow[p]]
+		for p, row := range f.lRow[start:end] {
+			yk -= values[p] * y[row]
 		}
 		y[k] = yk
 		x[f.order[k]] = yk

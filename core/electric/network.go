@@ -157,7 +157,9 @@ func (m *Model) build(setup []Action, faults []fault.Fault, connect func(*Networ
 		model: m, setup: setup, faults: carried(faults, setup), nodeCount: m.cavities,
 		inner: make(map[harness.Pin]node, len(m.pins)),
 	}
-	n.stands = slices.ContainsFunc(setup, Action.Stands)
+	if n.stands = slices.ContainsFunc(setup, Action.Stands); n.stands {
+		n.asStood = make(map[*harness.State]*harness.State, len(m.Circuit.States))
+	}
 	c := m.Circuit
 	for _, w := range c.Wires {
 		n.addWire(w)

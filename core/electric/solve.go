@@ -38,8 +38,9 @@ type solver struct {
 	hertz       float64 // of pulsed lines, where the state says it
 	running     bool
 	cranking    bool
-	complaining bool // states are held for as long as somebody drives before the complaint
-	stands      bool // the set-up says something of how the vehicle stands, over the states
+	complaining bool                              // states are held for as long as somebody drives before the complaint
+	stands      bool                              // the set-up says something of how the vehicle stands, over the states
+	asStood     map[*harness.State]*harness.State // each state as that has it, once asked for
 	buzzing     []bool
 	flipped     []bool
 	seen        []uint64
@@ -225,10 +226,14 @@ func (n *Network) Enter(s *harness.State) {
 	n.listen(s, before)
 }
 
-// under is a state as the set-up has it.
+// under is a state as the set-up has it, worked out once a state.
 func (n *Network) under(s *harness.State) *harness.State {
 	if n.stands {
-		s = Under(s, n.setup)
+		drawn := s
+		if s = n.asStood[drawn]; s == nil {
+			s = Under(drawn, n.setup)
+			n.asStood[drawn] = s
+		}
 	}
 	n.hertz = s.Hertz
 	n.keyed, n.running, n.cranking = s.Key, s.Running, s.Cranking
