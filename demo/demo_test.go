@@ -142,7 +142,7 @@ func TestTheDemosJobsAreHonest(t *testing.T) {
 		verified++
 		list, err := repair.List(m, s.Ledger)
 		require.NoError(t, err)
-		assert.Zero(t, repair.Left(repair.Tick(c, list, s.Seen, s.Said)), "%s", j.Title)
+		assert.Zero(t, repair.Left(repair.Tick(m, list, s.Seen, s.Said)), "%s", j.Title)
 		// The guide, shown the same log up to the repair, comes to the fault that was found.
 		last := s.Repairs[len(s.Repairs)-1]
 		assert.True(t, last.Proven, j.Title)

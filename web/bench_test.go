@@ -148,3 +148,69 @@ func BenchmarkPages(b *testing.B) {
 		}
 	}
 }
+
+// BenchmarkBesideHeavyPages is how quickly the Bay is answered while eight clients at once ask for what takes long: a new wish
+// worked out, or a circuit's control page, each until it is there. Real connections, clients on the server's own cores.
+func BenchmarkBesideHeavyPages(b *testing.B) {
+	keep := demotest.Open(b)
+	app, err := web.New(keep, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop})
+	require.NoError(b, err)
+	b.Cleanup(app.Close)
+	server := httptest.NewServer(app.Handler())
+	b.Cleanup(server.Close)
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 16}}
+	ask := func(path string) string {
+		r, err := http.NewRequestWithContext(b.Context(), http.MethodGet, server.URL+path, nil)
+		require.NoError(b, err)
+		r.Host = webtest.Hosts[0]
+		answer, err := client.Do(r)
+		if !assert.NoError(b, err, path) {
+			return ""
+		}
+		page, err := io.ReadAll(answer.Body)
+		assert.NoError(b, err)
+		assert.NoError(b, answer.Body.Close())
+		assert.Equal(b, http.StatusOK, answer.StatusCode, path)
+		return string(page)
+	}
+	ask("/")
+	list, err := keep.Harnesses(b.Context())
+	require.NoError(b, err)
+	const heavy = 8
+	var bay, long []time.Duration
+	for round := 0; b.Loop(); round++ {
+		var all sync.WaitGroup
+		var mu sync.Mutex
+		var going atomic.Int64
+		going.Store(heavy)
+		for n := range heavy {
+			path := fmt.Sprintf("/rewire?fans=2&speeds=2&volts=12&title=Mower+%d&half=ok&amps=%d.%d&name=low+line&gives=ground&asks=low&limit=&"+
+				"name=high+line&gives=ground&asks=high&limit=", n, 10+n, round)
+			if n%2 == 1 {
+				path = "/harnesses/" + list[(heavy*round+n)%len(list)].Name + "/logic"
+			}
+			all.Go(func() {
+				defer going.Add(-1)
+				began := time.Now()
+				for strings.Contains(ask(path), "hx-trigger=\"load delay") {
+					time.Sleep(50 * time.Millisecond) // as the page itself asks again
+				}
+				mu.Lock()
+				long = append(long, time.Since(began))
+				mu.Unlock()
+			})
+		}
+		for going.Load() > 0 {
+			began := time.Now()
+			ask("/")
+			bay = append(bay, time.Since(began))
+		}
+		all.Wait()
+	}
+	slices.Sort(bay)
+	slices.Sort(long)
+	b.ReportMetric(float64(bay[len(bay)/2].Microseconds())/1000, "bay-p50-ms")
+	b.ReportMetric(float64(bay[len(bay)*99/100].Microseconds())/1000, "bay-p99-ms")
+	b.ReportMetric(float64(bay[len(bay)-1].Microseconds())/1000, "bay-longest-ms")
+	b.ReportMetric(float64(long[len(long)-1].Microseconds())/1000, "heavy-longest-ms")
+}

@@ -45,8 +45,9 @@ func (g *prover) lacking(i int) []lack {
 		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
 	}
 	for _, d := range demands {
+		told := g.toldApart(d.pin, s, states)
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-			shows := slices.ContainsFunc(states, func(s *harness.State) bool { return s.Name == o.State })
+			shows := slices.ContainsFunc(told, func(s *harness.State) bool { return s.Name == o.State })
 			// A lamp loads the circuit; an LED tester does not, and counts where this kit has nothing better.
 			lit := o.Lamp != "" || now.Kit.NoMeter && o.LED != ""
 			under := o.Volts != nil || lit
@@ -59,7 +60,7 @@ func (g *prover) lacking(i int) []lack {
 		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || barred[d.pin.String()] {
 			continue
 		}
-		state := states[0]
+		state := told[0]
 		test := probe.Test{Do: probe.Volts, State: state, Setup: probe.Lasting(now.Setup), At: d.pin}
 		if d.pulled {
 			test.Setup = append(slices.Clone(test.Setup), electric.Action{Verb: electric.Out, Part: d.pin.Part})
@@ -73,6 +74,47 @@ func (g *prover) lacking(i int) []lack {
 		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
 	}
 	return g.quicker(list, s.Fault, states[0])
+}
+
+// toldApart lists the states in which a pin's volts tell the suspect from an open line to that pin: at a module's control line
+// one that idles low and one that is open may read alike. Without such a line, or where they tell as well, all of the states.
+func (g *prover) toldApart(pin harness.Pin, s *suspect, states []*harness.State) []*harness.State {
+	kind := g.circuit.Part(pin.Part).Kind()
+	if kind != harness.KindPWMModule && kind != harness.KindFanModule || len(states) < 2 {
+		return states
+	}
+	at := slices.Index(g.model.Pins(), pin)
+	faulty, err := g.network(s, nil)
+	if at < 0 || err != nil {
+		return states
+	}
+	apart := make(map[*harness.State]float64)
+	for _, w := range g.circuit.Wires {
+		if w.From != pin && w.To != pin {
+			continue
+		}
+		open, err := g.model.Network(nil, []fault.Fault{{On: fault.OnWire, Wire: [2]harness.Pin{w.From, w.To}, Words: fault.Open}})
+		if err != nil {
+			return states
+		}
+		for _, state := range states {
+			apart[state] = max(apart[state], math.Abs(g.readAt(faulty, state, at)-g.readAt(open, state, at)))
+		}
+	}
+	most := 0.0
+	for _, volts := range apart {
+		most = max(most, volts)
+	}
+	return slices.DeleteFunc(slices.Clone(states), func(state *harness.State) bool { return apart[state] < stillTelling*most })
+}
+
+// readAt is what a meter shows at one of the model's pins, from rest in a state; nothing where it floats.
+func (g *prover) readAt(n *electric.Network, state *harness.State, at int) float64 {
+	volts := make([]float32, len(g.model.Pins()))
+	n.Restore()
+	n.Enter(state)
+	n.MeterVolts(volts, nil)
+	return probe.Meter(float64(volts[at]))
 }
 
 // shownItself tells whether a test of the part itself has shown the fault.

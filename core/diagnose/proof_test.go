@@ -1,6 +1,7 @@
 package diagnose_test
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -105,4 +106,27 @@ func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
 	// An input's terminal is read itself, on an engine that is cool and has its fans running; the outputs are not its business.
 	_, seen = proven(t, "m2-three-relay-two-winding", []string{"coolant 60"}, "pin ECU.33 open")
 	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.33" && o.Volts != nil }))
+}
+
+// A module is stuck at full; with nothing asked its line idles at nearly the volts that an open one shows. So the line is read
+// while half is asked, where an open one reads otherwise; only then is the module condemned.
+func TestAModulesLineIsReadWhereAnOpenOneReadsOtherwise(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	v, seen := proven(t, "f8-pwm-module", nil, "PM stuck full")
+	require.Contains(t, v.Faults, "PM stuck full")
+	m := diagnose.Shared(t, "f8-pwm-module").Model()
+	volts := func(state, words string) float64 {
+		f, err := fault.Parse(m.Circuit, words)
+		require.NoError(t, err)
+		p, err := m.Solve(electric.Condition{State: m.Circuit.State(state), Faults: []fault.Fault{f}})
+		require.NoError(t, err)
+		return *p.Pins["PM.3"]
+	}
+	told := slices.ContainsFunc(seen, func(o probe.Observation) bool {
+		return o.At == "PM.3" && o.From == "" && o.Volts != nil &&
+			math.Abs(volts(o.State, "PM stuck full")-volts(o.State, "wire PM.3 - C1.a1 open")) > 3
+	})
+	assert.True(t, told, "%v", seen)
 }

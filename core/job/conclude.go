@@ -27,13 +27,13 @@ func (v *Verification) Left() int {
 
 // Verify holds a job against the list of its circuit (see [repair.List]).
 func Verify(m *electric.Model, list []repair.Check, s *State) *Verification {
-	v := &Verification{List: repair.Tick(m.Circuit, list, s.Seen, s.Said)}
+	v := &Verification{List: repair.Tick(m, list, s.Seen, s.Said)}
 	for _, r := range s.Repairs {
 		f, err := fault.Parse(m.Circuit, r.Fault)
 		if err != nil {
 			continue
 		}
-		for _, check := range repair.Tick(m.Circuit, repair.Causes(m, f), nil, s.Said) {
+		for _, check := range repair.TickCauses(repair.Causes(m, f), v.List, s.Seen, s.Ledger, s.Said) {
 			if !slices.ContainsFunc(v.Causes, func(t repair.Ticked) bool { return t.Key == check.Key }) {
 				v.Causes = append(v.Causes, check)
 			}

@@ -112,6 +112,9 @@ const (
 	CodeVolts = 0.4
 )
 
+// Free is the word for a fan that turns as it should.
+const Free = "free"
+
 // The words of answers that are no figure.
 var (
 	lampWords  = []string{"off", "dim", "bright"}
@@ -119,7 +122,7 @@ var (
 	clickWords = []string{"click", "nothing"}
 	buzzWords  = []string{"beeps", Silent}
 	codeWords  = []string{"none", "some"}
-	handWords  = map[Do][]string{Turned: {"free", "drags", "rough", "stuck"}, Wiggled: {"steady", "changes"}}
+	handWords  = map[Do][]string{Turned: {Free, "drags", "rough", "stuck"}, Wiggled: {"steady", "changes"}}
 	handLines  = map[Do]string{Turned: " by hand: ", Looked: " looked at: ", Wiggled: " wiggled: "}
 )
 

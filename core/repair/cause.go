@@ -25,7 +25,9 @@ func Causes(m *electric.Model, f fault.Fault) []Check {
 	everyFan := func(why string) {
 		for _, fan := range fans {
 			add("drag "+fan, fmt.Sprintf("%s turned by hand, its motor unplugged: free", fan), why)
+			list[len(list)-1].Turn = fan
 			add("running "+fan, fmt.Sprintf("%s: running current within its band", fan), why)
+			list[len(list)-1].Clamp = fan
 			add("start "+fan, fmt.Sprintf("%s: starting current, %s", fan, startWords(m, fan)), why)
 		}
 	}

@@ -103,7 +103,7 @@ func TestTicking(t *testing.T) {
 	list, err := repair.List(m, nil)
 	require.NoError(t, err)
 	all := len(list)
-	none := repair.Tick(m.Circuit, list, nil, nil)
+	none := repair.Tick(m, list, nil, nil)
 	assert.Equal(t, all, repair.Left(none))
 	seen := []probe.Observation{
 		{State: "high", Fans: map[string]string{"M1": "fast", "M2": "running"}},
@@ -113,7 +113,7 @@ func TestTicking(t *testing.T) {
 	}
 	said := map[string]string{"warm-up up 95": repair.AsExpected, "warm-up up 103": "not before 110"}
 	ticked := map[string]repair.Ticked{}
-	for _, x := range repair.Tick(m.Circuit, list, seen, said) {
+	for _, x := range repair.Tick(m, list, seen, said) {
 		ticked[x.Key] = x
 	}
 	assert.True(t, ticked["look high"].Done && !ticked["look high"].Wrong, "an ear's “running” agrees with fast")
@@ -125,7 +125,7 @@ func TestTicking(t *testing.T) {
 	assert.False(t, ticked["look off"].Done)
 	// Seen again, and now right.
 	seen = append(seen, probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}})
-	for _, x := range repair.Tick(m.Circuit, list, seen, said) {
+	for _, x := range repair.Tick(m, list, seen, said) {
 		if x.Key == "look low" {
 			assert.False(t, x.Wrong)
 		}
@@ -224,7 +224,7 @@ func TestEveryCircuitOfTheLibrary(t *testing.T) {
 			default:
 				o.Codes = &[]string{}
 			}
-			ticked := repair.Tick(e.Circuit, []repair.Check{c}, []probe.Observation{o}, nil)
+			ticked := repair.Tick(m, []repair.Check{c}, []probe.Observation{o}, nil)
 			assert.True(t, ticked[0].Done && !ticked[0].Wrong, "%s: a healthy car fails at %s (%s): %s", e.Name, c.Text, c.Expect, o.String())
 		}
 		all := fault.All(e.Circuit)
@@ -277,4 +277,71 @@ func TestTheSetupCounts(t *testing.T) {
 			assert.Equal(t, swap, c.Test.Setup, "what lasts of the repair stands in every check")
 		}
 	}
+}
+
+// What was looked at is not asked again: fans seen one by one, with the engine running or not, a current with the engine
+// running against what it is then; one fan that was seen is no answer for the other.
+func TestWhatWasSeenIsNotAskedAgain(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	list, err := repair.List(m, nil)
+	require.NoError(t, err)
+	tick := func(key string, seen ...probe.Observation) repair.Ticked {
+		for _, x := range repair.Tick(m, list, seen, nil) {
+			if x.Key == key {
+				return x
+			}
+		}
+		t.Fatal(key)
+		return repair.Ticked{}
+	}
+	one := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast"}}
+	other := probe.Observation{State: "high", Setup: []string{"engine running"}, Fans: map[string]string{"M2": "fast"}}
+	half := tick("look high", one)
+	assert.False(t, half.Done || half.Wrong, "%+v", half)
+	whole := tick("look high", one, other)
+	assert.True(t, whole.Done && !whole.Wrong, "%+v", whole)
+	assert.Contains(t, whole.Read, "M1 fast, M2 fast")
+	other.Fans = map[string]string{"M2": "stopped"}
+	assert.True(t, tick("look high", one, other).Wrong)
+	assert.False(t, tick("look low", one, other).Done)
+
+	p, err := m.Solve(electric.Condition{State: m.Circuit.State("high"), Setup: []electric.Action{{Verb: electric.Engine,
+		Runs: electric.EngineRunning}}})
+	require.NoError(t, err)
+	clamp := probe.Observation{State: "high", At: "M1.+", Setup: []string{"engine running"}, Amps: &probe.Reading{Figure: p.Motors["M1"].Amps}}
+	running := tick("clamp M1 high", clamp)
+	assert.True(t, running.Done && !running.Wrong, "%+v", running)
+	clamp.Amps = &probe.Reading{Figure: 1.4 * p.Motors["M1"].Amps}
+	assert.True(t, tick("clamp M1 high", clamp).Wrong)
+	clamp.Setup = []string{"engine running", "M2 unplugged"}
+	assert.False(t, tick("clamp M1 high", clamp).Done, "not as the car drives")
+}
+
+// What was felt or clamped on the way answers why a fuse blew; on a fan that has been renewed since it is felt anew.
+func TestCausesSeenOnTheWayAreNotAskedAgain(t *testing.T) {
+	m := model(t, "f3-twin-series-parallel")
+	f, err := fault.Parse(m.Circuit, "F3 open")
+	require.NoError(t, err)
+	causes := repair.Causes(m, f)
+	list, err := repair.List(m, nil)
+	require.NoError(t, err)
+	tick := func(kept []electric.Action, seen ...probe.Observation) map[string]repair.Ticked {
+		ticked := map[string]repair.Ticked{}
+		for _, x := range repair.TickCauses(causes, repair.Tick(m, list, seen, nil), seen, kept, map[string]string{"cause start M1": "30 A"}) {
+			ticked[x.Key] = x
+		}
+		return ticked
+	}
+	felt := probe.Observation{Turned: "M1", Found: "free", Setup: []string{"M1 unplugged"}}
+	drags := probe.Observation{Turned: "M2", Found: "drags", Setup: []string{"M2 unplugged"}}
+	clamp := probe.Observation{State: "high", At: "M2.+", Amps: &probe.Reading{Figure: 40}}
+	x := tick(nil, felt, drags, clamp)
+	assert.True(t, x["cause drag M1"].Done && !x["cause drag M1"].Wrong)
+	assert.True(t, x["cause drag M2"].Wrong)
+	assert.True(t, x["cause running M2"].Wrong, "%+v", x["cause running M2"])
+	assert.False(t, x["cause running M1"].Done)
+	assert.True(t, x["cause start M1"].Wrong, "what was said")
+	renewed, err := electric.ParseSetup(m.Circuit, []string{"M1 renewed"})
+	require.NoError(t, err)
+	assert.False(t, tick(renewed, felt)["cause drag M1"].Done)
 }

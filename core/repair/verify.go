@@ -2,8 +2,10 @@ package repair
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -25,6 +27,11 @@ type Check struct {
 	// Warm says that the check is answered by the temperature, °C, at which it was seen; Low and High are its band.
 	Warm   bool `json:"warm,omitempty"`
 	Rising bool `json:"rising,omitempty"` // of a warm check: as the engine warms up, not as it cools down
+
+	// A cause that was looked into on the way is not asked again: the fan that is to be turned by hand, and the one whose
+	// current is clamped.
+	Turn  string `json:"-"`
+	Clamp string `json:"-"`
 }
 
 // List is the verification of a circuit after a repair, computed from the harness: every
@@ -162,8 +169,9 @@ type Ticked struct {
 }
 
 // Tick holds what has been seen since the repair, and what was said by hand (check key to
-// "as expected" or a finding), against the list. A later answer replaces an earlier one.
-func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[string]string) []Ticked {
+// "as expected" or a finding), against the list. A later answer replaces an earlier one. Whether the engine ran makes no other
+// car: a fan that was seen with it running has been seen, and a current is held against what it is then.
+func Tick(m *electric.Model, list []Check, seen []probe.Observation, said map[string]string) []Ticked {
 	ticked := make([]Ticked, 0, len(list))
 	for _, check := range list {
 		t := Ticked{Check: check}
@@ -171,17 +179,108 @@ func Tick(c *harness.Circuit, list []Check, seen []probe.Observation, said map[s
 			t.Done, t.Read, t.Wrong = true, word, !check.answered(word)
 		}
 		if check.Test != nil {
-			key := check.Test.Key()
-			for k := range seen {
-				if made, err := seen[k].Test(c); err == nil && made.Key() == key {
-					t.Done, t.Read = true, seen[k].String()
-					t.Wrong = !check.agrees(&seen[k])
-				}
-			}
+			t.read(m, seen)
 		}
 		ticked = append(ticked, t)
 	}
 	return ticked
+}
+
+// read takes from the log what answers a check with a test. Fans may be looked at one by one.
+func (t *Ticked) read(m *electric.Model, seen []probe.Observation) {
+	fans := map[string]string{}
+	for k := range seen {
+		o := &seen[k]
+		made, err := o.Test(m.Circuit)
+		if err != nil || o.Unreachable || !t.asks(made) {
+			continue
+		}
+		switch {
+		case o.Fans != nil:
+			maps.Copy(fans, o.Fans)
+			t.looked(fans, o)
+		default:
+			t.Done, t.Read, t.Wrong = true, o.String(), !t.agrees(m, made, o)
+		}
+	}
+}
+
+// asks tells whether a test that was made is what the check asks for.
+func (t *Ticked) asks(made probe.Test) bool {
+	fitted := func(setup []electric.Action) string {
+		_, rest := electric.EngineIn(setup)
+		return probe.SetupKey(rest)
+	}
+	want := t.Test
+	return made.Do == want.Do && fitted(made.Setup) == fitted(want.Setup) &&
+		(made.Do == probe.Codes || made.State == want.State && made.At == want.At && made.From == want.From)
+}
+
+// looked takes what has been seen of the fans so far.
+func (t *Ticked) looked(fans map[string]string, last *probe.Observation) {
+	t.Done, t.Wrong, t.Read = len(fans) == len(t.Fans), false, last.String()
+	for fan, word := range fans {
+		running := word == probe.Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, t.Fans[fan])
+		if word != t.Fans[fan] && !running {
+			t.Done, t.Wrong = true, true
+		}
+	}
+	if len(fans) > len(last.Fans) || !t.Done {
+		t.Read = last.State + ": " + fansWords(fans)
+		if !t.Done {
+			t.Read = "" // what is half seen is still asked for
+		}
+	}
+}
+
+// TickCauses is Tick for the causes of what failed: what was turned by hand or clamped on the way answers them, too. list is
+// what else was to be seen, ticked.
+func TickCauses(causes []Check, list []Ticked, seen []probe.Observation, kept []electric.Action, said map[string]string) []Ticked {
+	ticked := make([]Ticked, 0, len(causes))
+	for _, check := range causes {
+		t := Ticked{Check: check}
+		word, ok := said[check.Key]
+		switch {
+		case ok:
+			t.Done, t.Read, t.Wrong = true, word, !check.answered(word)
+		case check.Turn != "":
+			t.turned(seen, kept)
+		case check.Clamp != "":
+			t.clamped(list)
+		}
+		ticked = append(ticked, t)
+	}
+	return ticked
+}
+
+// turned takes the last that was felt of a fan, unless that one has been renewed since.
+func (t *Ticked) turned(seen []probe.Observation, kept []electric.Action) {
+	renewals := func(setup []string) int {
+		n := 0
+		for _, words := range setup {
+			if strings.HasPrefix(words, t.Turn+" "+string(electric.Renewed)) {
+				n++
+			}
+		}
+		return n
+	}
+	now := renewals(probe.SetupWords(kept))
+	for k := range seen {
+		if o := &seen[k]; o.Turned == t.Turn && renewals(o.Setup) == now {
+			t.Done, t.Read, t.Wrong = true, o.String(), o.Found != probe.Free
+		}
+	}
+}
+
+// clamped takes the currents of a fan that were read.
+func (t *Ticked) clamped(list []Ticked) {
+	for _, c := range list {
+		if c.Test == nil || c.Test.Do != probe.Amps || c.Test.At.Part != t.Clamp || !c.Done {
+			continue
+		}
+		t.Done, t.Wrong = true, t.Wrong || c.Wrong
+		t.Read = c.Read
+	}
 }
 
 // AsExpected is the answer to a check in which nothing was out of order; NotProvoked that of a warm-up which did not come
@@ -215,20 +314,26 @@ func (c *Check) answered(word string) bool {
 	return word == AsExpected
 }
 
-func (c *Check) agrees(o *probe.Observation) bool {
-	if r := o.Reading(); r != nil {
-		return !r.Open && math.Abs(r.Figure) >= c.Low && math.Abs(r.Figure) <= c.High
-	}
+// agrees tells whether a reading or a word is as it should be.
+func (c *Check) agrees(m *electric.Model, made probe.Test, o *probe.Observation) bool {
 	if kind, ok := o.Kind().(probe.Worded); ok {
 		return kind.Word(o) == kind.Words(probe.Test{})[0]
 	}
-	for fan, word := range o.Fans {
-		running := word == probe.Running && slices.Contains([]string{string(electric.Slow), string(electric.Fast)}, c.Fans[fan])
-		if word != c.Fans[fan] && !running {
-			return false
+	r := o.Reading()
+	if r == nil || r.Open {
+		return false
+	}
+	low, high := c.Low, c.High
+	if probe.SetupKey(made.Setup) != probe.SetupKey(c.Test.Setup) { // the engine does something else
+		if n, err := m.Network(made.Setup, nil); err == nil {
+			for _, other := range bands(m, n, made.State, made.Setup) {
+				if other.Test.At == c.Test.At {
+					low, high = other.Low, other.High
+				}
+			}
 		}
 	}
-	return len(o.Fans) == len(c.Fans)
+	return math.Abs(r.Figure) >= low && math.Abs(r.Figure) <= high
 }
 
 // Left counts what is not yet done, or came out wrong.
