@@ -45,7 +45,7 @@ const (
 // How predictions are made soft, so that nothing is ever impossible.
 const (
 	misread       = 0.02   // a reading is taken wrong (from the feasibility study)
-	gross         = 0.12   // of that: a fan that stands is taken for one that runs, or the other way round
+	gross         = 0.12   // of that: a fan is said to do what it should not, and does not
 	misreadDirect = 0.0005 // the same of what is seen, felt or measured at a part itself
 	misreadSeen   = 0.0002 // the same of what is seen at a part: nobody takes a whole wire for a cut one
 	secondDefect  = 0.002  // a part that is not the complaint's cause has a defect of its own

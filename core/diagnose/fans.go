@@ -39,33 +39,45 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 	return nil
 }
 
-// mistaken is how much seldomer than usual a look would be wrong in this way, on each of a suspect's cars: slow is taken for
-// fast now and then, but a fan that stands is seldom taken for one that runs.
+// mistaken is how much seldomer than usual a look would be wrong in this way, on each of a suspect's cars. Slow is taken for
+// fast now and then. What looks wrong, a fan that stands or one that runs where it should not, is looked at twice before it is
+// said; what looks as it should is not, and one fan that stands may be taken for one that runs where another blows beside it.
 func (a *fans) mistaken(i int, o *probe.Observation) (times fit) {
 	times.set(1)
 	p, err := a.g.pageFor(a.test.Setup, a.which)
-	if err != nil || p.of[i] == nil {
+	nobody := a.g.suspects.nobody()
+	if err != nil || p.of[i] == nil || p.of[nobody] == nil {
 		return times
 	}
+	var wrong [cars]int
 	for n, name := range a.g.fans {
 		word, looked := o.Fans[name]
 		if !looked || word == probe.Cycling {
 			continue
 		}
+		healthy := p.of[nobody].Speeds(a.state(), n)
+		asItShould := chanceOf(word, &healthy[0]) >= surelyNot
 		for k, c := range p.of[i].Speeds(a.state(), n) {
-			chance := c[1] + c[2] // it runs, slow or fast
-			switch word {
-			case probe.SpeedWords[0]:
-				chance = c[0]
-			case probe.SpeedWords[3]:
-				chance = c[3]
+			if chanceOf(word, &c) >= surelyNot {
+				continue
 			}
-			if chance < surelyNot {
+			if wrong[k]++; wrong[k] > 1 || !asItShould {
 				times[k] *= gross
 			}
 		}
 	}
 	return times
+}
+
+// chanceOf is how likely a fan does what a word says, whether slow or fast.
+func chanceOf(word string, c *[4]float32) float32 {
+	switch word {
+	case probe.SpeedWords[0]:
+		return c[0]
+	case probe.SpeedWords[3]:
+		return c[3]
+	}
+	return c[1] + c[2] // it runs
 }
 
 func widened(x [4]float32) (y [4]float64) {
