@@ -34,7 +34,7 @@ var stories = []story{
 			volts(1, "high", "F1.b", 0.0),
 			{after: 6, repaired: &job.Body{Action: "F1 renewed", Fault: "F1 open", Proven: true, Text: "new fuse, cavity cleaned",
 				Parts: "cartridge fuse 30 A", Minutes: 6}},
-			{after: 9, verified: "F1 open, its blade green with salt. Renewed, cavity cleaned; both fans ran through a full warm-up."},
+			{after: 9, verified: "F1 open, its blade green with salt. Replaced, cavity cleaned; both fans ran through a full warm-up."},
 		},
 	},
 	{
@@ -74,7 +74,7 @@ var stories = []story{
 		vehicle: "Verge mower", harness: twin, title: "no low since the wash", who: "Ansa Pell", ago: 26 * time.Hour,
 		events: []event{
 			look(2, "low", "stopped", "stopped"),
-			{after: 4, note: "K3 is the wettest of the three: renewed on suspicion."},
+			{after: 4, note: "K3 is the wettest of the three: replaced on suspicion."},
 			{after: 8, repaired: &job.Body{Action: "K3 renewed", Fault: "K3 coil open", Text: "new relay", Parts: "changeover relay", Minutes: 5}},
 			look(2, "low", "stopped", "stopped"),
 			look(1, "high", "fast", "fast"),

@@ -63,7 +63,7 @@ func TestTheJobByMouse(t *testing.T) {
 
 	// The repair is entered, and every state is asked again.
 	b.click(".verdict .btn-primary")
-	b.sees(".ledger .done", "F3 renewed")
+	b.sees(".ledger .done", "F3 replaced")
 	b.sees(".move .title", "Look at each fan")
 	b.click(".ledger .done")
 	b.sees(".ledger", "all in place")

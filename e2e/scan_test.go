@@ -127,7 +127,7 @@ func TestFromTheCommandToTheClosedJob(t *testing.T) {
 	}
 	c.sees(".verdict .fault", "F3 open")
 	c.click(".repairform .btn-primary")
-	c.sees(".ledger .done", "F3 renewed")
+	c.sees(".ledger .done", "F3 replaced")
 	saw("low", "slow", "slow")
 	assert.Contains(t, v.Stands().Setup, "F3 renewed", "the simulated vehicle has been mended, too")
 	assert.Equal(t, "slow", v.Stands().Fans["M1"].Word)

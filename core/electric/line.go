@@ -63,18 +63,3 @@ func cleanedThere(c *harness.Circuit, words string) []Action {
 	}
 	return list
 }
-
-// BackWords says that an action has been taken back, as one says it at the car: "K1 is back in".
-func (a Action) BackWords() string {
-	switch a.Verb {
-	case Out:
-		return a.Part + " is back in"
-	case Unplugged:
-		return a.Part + " is plugged in again"
-	case Apart:
-		return a.Part + " is joined again"
-	case Jumper, GroundPin, Feed, Pack:
-		return "the lead is off"
-	}
-	return "no longer: " + a.String()
-}

@@ -97,7 +97,7 @@ func ParseAction(c *harness.Circuit, s string) (Action, error) {
 	if len(s) > 4*maxShown {
 		return Action{}, fmt.Errorf("set-up %q: no set-up's words are as long as that", harness.Clipped(s, maxShown))
 	}
-	a, err := parseAction(c, strings.Fields(s))
+	a, err := parseAction(c, asWritten(strings.Fields(s)))
 	if err == nil {
 		if at := deadShort(c, a); at != "" {
 			err = fmt.Errorf("this joins the battery's two posts at %s: a dead short, which is never done", at)
@@ -107,6 +107,14 @@ func ParseAction(c *harness.Circuit, s string) (Action, error) {
 		return Action{}, fmt.Errorf("set-up %q: %w", harness.Clipped(s, maxShown), err)
 	}
 	return a, nil
+}
+
+// asWritten makes of what people say what the file has: "F3 replaced" is "F3 renewed". A sensor replaced by ohms is something else.
+func asWritten(w []string) []string {
+	if n := len(w); n > 1 && strings.EqualFold(w[n-1], string(Replaced)) {
+		w[n-1] = string(Renewed)
+	}
+	return w
 }
 
 // ParseSetup reads a list of actions.

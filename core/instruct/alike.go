@@ -33,7 +33,7 @@ func WhyAlike(m *electric.Model, faults []fault.Fault, harmless bool) *Alike {
 	}
 	lead := faults[0]
 	if !slices.ContainsFunc(faults, func(f fault.Fault) bool { return electric.RepairOf(f) != electric.RepairOf(lead) }) {
-		return &Alike{"The same part is renewed whichever it is.", "The part on the bench, or opened, shows which it was."}
+		return &Alike{"The same part is replaced whichever it is.", "The part on the bench, or opened, shows which it was."}
 	}
 	w := &why{m, m.Circuit}
 	for _, rule := range []func([]fault.Fault) *Alike{w.blownOrShort, w.stuckOrShort, w.openInRow, w.weakInRow} {

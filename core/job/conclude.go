@@ -113,15 +113,15 @@ func (o *owner) words(complaint string) []string {
 	return o.list
 }
 
-// repairs says what was renewed, and what was cleaned.
+// repairs says what was replaced, and what was cleaned.
 func (o *owner) repairs() {
 	for _, r := range o.state.Repairs {
 		f, err := fault.Parse(o.circuit, r.Fault)
 		switch {
 		case err != nil:
-			o.say("We replaced %s.", strings.TrimSuffix(r.Action, " renewed"))
+			o.say("We replaced %s.", strings.TrimSuffix(r.Action, " "+string(electric.Renewed)))
 		case !r.Proven:
-			o.say("We suspected %s and renewed it: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
+			o.say("We suspected %s and replaced it: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
 		default:
 			o.say("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
 		}
@@ -154,7 +154,7 @@ func (o *owner) afterwards() {
 	for _, t := range o.seen.List {
 		switch {
 		case !t.Done || t.Wrong:
-		case t.Warm && strings.HasPrefix(t.Read, repair.NotProvoked):
+		case t.Warm && t.Unprovoked:
 			unheated++
 		case t.Warm:
 			warm++
@@ -230,7 +230,7 @@ func plainDone(c *harness.Circuit, r Body) string {
 	}
 	a, err := electric.ParseAction(c, r.Action)
 	if err == nil && a.Part == "" {
-		return "the connection was renewed"
+		return "the connection was made anew"
 	}
-	return "the part was renewed"
+	return "the part was replaced"
 }

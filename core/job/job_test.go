@@ -94,7 +94,7 @@ func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
 	require.Len(t, s.Repairs, 1)
 	assert.Equal(t, []string{"F3 renewed"}, probe.SetupWords(s.Ledger))
 	assert.Equal(t, map[string]string{"warm-up up 95": "late"}, s.Said, "what was said of the car before the repair is asked again")
-	assert.Equal(t, "cause: drag M1", s.Beads[2].Title)
+	assert.Equal(t, "M1 turns freely by hand", s.Beads[2].Title)
 	assert.True(t, s.Beads[4].Telling)
 	assert.Equal(t, "new fuse; 4 min", s.Beads[3].Detail)
 

@@ -147,7 +147,7 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 		if !b.StruckOut {
 			err = s.apply(c, e)
 		}
-		b.Title, b.Detail, b.Telling = word(e)
+		b.Title, b.Detail, b.Telling = word(c, e)
 		if err != nil {
 			b.Detail = "does not count: " + err.Error()
 		}
@@ -224,7 +224,7 @@ func (s *State) apply(c *harness.Circuit, e Entry) error {
 }
 
 // word says an entry in a line, with what was expected below it.
-func word(e Entry) (title, detail string, telling bool) {
+func word(c *harness.Circuit, e Entry) (title, detail string, telling bool) {
 	switch e.Kind {
 	case Seen:
 		if e.Body.Seen == nil {
@@ -233,24 +233,25 @@ func word(e Entry) (title, detail string, telling bool) {
 		title = e.Body.Seen.String()
 		switch {
 		case e.Body.Good.Given():
-			detail = e.Body.Good.String() + " if all were well"
+			detail = "a good circuit: " + e.Body.Good.String()
 			telling = !e.Body.Good.Agrees(e.Body.Seen)
 		case e.Body.Expected != "":
-			detail = e.Body.Expected + " if all were well"
+			detail = "a good circuit: " + e.Body.Expected
 		}
 		return title, detail, telling
 	case Did:
-		return e.Body.Action, "from here on", false
+		return electric.DoneSpoken(c, e.Body.Action), "from here on", false
 	case Undid:
-		return "no longer: " + e.Body.Action, e.Body.Text, false
+		return electric.BackSpoken(c, e.Body.Action), e.Body.Text, false
 	case Repaired:
 		detail = e.Body.Text
 		if e.Body.Minutes > 0 {
 			detail = strings.TrimPrefix(fmt.Sprintf("%s; %.0f min", detail, e.Body.Minutes), "; ")
 		}
-		return e.Body.Action, detail, false
+		return electric.DoneSpoken(c, e.Body.Action), detail, false
 	case Checked:
-		return CheckWords(e.Body.Check), e.Body.Text, e.Body.Text != repair.AsExpected
+		title, detail = repair.Spoken(e.Body.Check, e.Body.Text)
+		return title, detail, e.Body.Text != repair.AsExpected
 	case Pictured:
 		return "Photograph", e.Body.Text, false
 	case Closed:
@@ -268,15 +269,6 @@ func word(e Entry) (title, detail string, telling bool) {
 		return "The harness as it is drawn now", e.Body.Text, false
 	}
 	return e.Body.Text, "", false
-}
-
-// CheckWords makes a check's key readable: "cause drag M1" is "cause: drag M1".
-func CheckWords(key string) string {
-	first, rest, found := strings.Cut(key, " ")
-	if !found {
-		return key
-	}
-	return first + ": " + rest
 }
 
 // Pinned is the revision of the harness that a job goes by: the one that its log names last, or the

@@ -60,7 +60,7 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 	}
 	for _, a := range s.Ledger {
 		if !s.Closed || !a.Lasts() && !a.Stands() { // what lasts is a closed car's own
-			sum.Ledger = append(sum.Ledger, a.String())
+			sum.Ledger = append(sum.Ledger, a.DoneWords(c))
 		}
 	}
 	for k, r := range s.Repairs {

@@ -34,7 +34,7 @@ func Findings(c *harness.Circuit, a *Analysis) []Finding {
 			if reached {
 				say(true, "%s never came on, though the coolant reached %.0f °C and the strategy says %.0f °C", s.Command, a.Hottest, *rule.OnAbove)
 			} else {
-				say(false, "%s was not provoked: the coolant reached %.0f °C", s.Command, a.Hottest)
+				say(false, "%s was never due: the coolant reached only %.0f °C", s.Command, a.Hottest)
 			}
 			continue
 		}

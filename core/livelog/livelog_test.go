@@ -108,7 +108,7 @@ func TestThresholdsOutOfLogs(t *testing.T) {
 		}
 		assert.Contains(t, said, "low came on at 95 °C")
 		assert.Contains(t, said, "the strategy says 95 °C")
-		assert.Contains(t, said, "high was not provoked")
+		assert.Contains(t, said, "high was never due")
 	}
 }
 

@@ -234,9 +234,22 @@ func (o *Observation) String() string {
 	}
 	setup := append(slices.Clone(o.Setup), o.stood()...)
 	if len(setup) > 0 {
-		s += " (" + strings.Join(setup, ", ") + ")"
+		s += " (" + SaidSetup(setup) + ")"
 	}
 	return s
+}
+
+// SaidSetup lists a set-up for people, who say "replaced" where the file says "renewed".
+func SaidSetup(setup []string) string {
+	said := slices.Clone(setup)
+	for k, words := range said {
+		if part, used := strings.CutSuffix(words, " "+string(electric.RenewedUsed)); used {
+			said[k] = part + " replaced by a used one"
+		} else if part, new := strings.CutSuffix(words, " "+string(electric.Renewed)); new {
+			said[k] = part + " replaced"
+		}
+	}
+	return strings.Join(said, ", ")
 }
 
 // bare is the line without state and set-up.

@@ -164,8 +164,16 @@ func thresholds(m *electric.Model, kept []electric.Action) []Check {
 type Ticked struct {
 	Check
 	Done  bool   `json:"done"`
-	Wrong bool   `json:"wrong"` // seen, and not as it should be
-	Read  string `json:"read,omitempty"`
+	Wrong bool   `json:"wrong"`          // seen, and not as it should be
+	Read  string `json:"read,omitempty"` // as people read it
+
+	Unprovoked bool `json:"-"` // the warm-up did not come to the point where it would have been seen
+}
+
+// answer takes what was said by hand.
+func (t *Ticked) answer(word string) {
+	t.Done, t.Wrong, t.Unprovoked = true, !t.answered(word), strings.HasPrefix(word, NotProvoked)
+	_, t.Read = Spoken(t.Key, word)
 }
 
 // Tick holds what has been seen since the repair, and what was said by hand (check key to
@@ -176,7 +184,7 @@ func Tick(m *electric.Model, list []Check, seen []probe.Observation, said map[st
 	for _, check := range list {
 		t := Ticked{Check: check}
 		if word, ok := said[check.Key]; ok {
-			t.Done, t.Read, t.Wrong = true, word, !check.answered(word)
+			t.answer(word)
 		}
 		if check.Test != nil {
 			t.read(m, seen)
@@ -242,7 +250,7 @@ func TickCauses(causes []Check, list []Ticked, seen []probe.Observation, kept []
 		word, ok := said[check.Key]
 		switch {
 		case ok:
-			t.Done, t.Read, t.Wrong = true, word, !check.answered(word)
+			t.answer(word)
 		case check.Turn != "":
 			t.turned(seen, kept)
 		case check.Clamp != "":

@@ -142,8 +142,7 @@ func (p *Plan) recommend() {
 	}
 	x := &p.Proposals[best]
 	p.Recommended = x.Family
-	p.Because = append(p.Because, fmt.Sprintf("%.0f %% of its single faults, by how often they come, leave no cooling with an engine so "+
-		"hot that all ask", 100*x.LostHot))
+	p.Because = append(p.Because, fmt.Sprintf("In %.0f %% of likely single failures no fan would run on a very hot engine", 100*x.LostHot))
 	low := ""
 	for speed, watts := range x.Heat {
 		if watts > 1 {
@@ -181,7 +180,7 @@ func (w *Wish) refuse(f Family) *limit {
 	case (f == Series || f == Staged) && len(w.Fans) != 2:
 		return &limit{"it needs two fans, and there is one", "a second fan, of the same type for series"}
 	case f == Module && !pulses:
-		return &limit{"nobody gives pulses", "a controller with a pulsed output"}
+		return &limit{"no output here pulses", "a controller with a pulsed output"}
 	}
 	if f == Series {
 		a, b := w.Fans[0], w.Fans[1]

@@ -92,7 +92,7 @@ func TestSeriesAndParallel(t *testing.T) {
 	require.NotNil(t, of(p, rewire.Dropping))
 	assert.Positive(t, of(p, rewire.Dropping).Heat["low"])
 	assert.NotEmpty(t, p.Recommended)
-	assert.Contains(t, why(p, rewire.Module), "nobody gives pulses")
+	assert.Contains(t, why(p, rewire.Module), "no output here pulses")
 
 	// The file is one like any other: read again it is the same circuit, drawn without doubts, and the guide finds faults in it.
 	for _, x := range p.Proposals {

@@ -15,6 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/pincheck"
 	"ironthread/store"
@@ -105,8 +106,11 @@ func (a *Circuits) pins(c *gin.Context) {
 	}
 	ctx, stop := context.WithTimeout(c.Request.Context(), checkWithin)
 	defer stop()
-	p := &pinsPage{Frame: a.Frame(c, "Pin check: "+h.Title, "library"), Harness: h, RelaysOut: check.RelaysOut, Setup: check.Setup(),
+	p := &pinsPage{Frame: a.Frame(c, "Pin check: "+h.Title, "library"), Harness: h, RelaysOut: check.RelaysOut,
 		CSV: fmt.Sprintf("/harnesses/%s/pins/list?%s", url.PathEscape(h.Name), c.Request.URL.RawQuery)}
+	for _, words := range check.Setup() {
+		p.Setup = append(p.Setup, electric.DoneSpoken(b.Drawn, words))
+	}
 	if id, err := strconv.ParseInt(c.Query("job"), 10, 64); err == nil && id > 0 {
 		p.Job = strconv.FormatInt(id, 10)
 	}

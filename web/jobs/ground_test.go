@@ -37,7 +37,7 @@ func TestWhatRestsOnAPartGoesWithIt(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", "M1 unplugged", "undo", "1").Code)
 	page := w.Get(j)
 	require.Equal(t, http.StatusOK, page.Code)
-	webtest.Says(t, page.Body.String(), "no longer: pack M1.L' M1.C'")
+	webtest.Says(t, page.Body.String(), "the battery pack is off M1")
 	webtest.Says(t, page.Body.String(), "it rested on M1 unplugged")
 
 	old := w.NewJobOn("f5-two-windings", "no low")

@@ -216,6 +216,12 @@ func (s jobSide) OnCar() []electric.Action {
 	return slices.DeleteFunc(slices.Clone(s.State.Ledger), func(a electric.Action) bool { return a.Lasts() || a.Stands() })
 }
 
+// Did says what an action has made of the car, as one says it at the bonnet.
+func (s jobSide) Did(words string) string { return electric.DoneSpoken(s.drawn, words) }
+
+// PutBack says the same of an action that is taken back.
+func (s jobSide) PutBack(words string) string { return electric.BackSpoken(s.drawn, words) }
+
 // PutBackTo is where one stands after something has been put back: on the page that asked.
 func (s jobSide) PutBackTo() string { return s.Tab }
 

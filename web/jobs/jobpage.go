@@ -250,7 +250,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 	if p.Card.Bench != "" {
 		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })
 	}
-	p.Card.Changes, p.Card.After = changes(p.Setup, after), after
+	p.Card.Changes, p.Card.After = p.changes(p.Setup, after), after
 	return nil
 }
 
@@ -269,16 +269,16 @@ func (p *jobPage) stateFor(j *jobAt, as *diagnose.Assessment, r jobRequest) *har
 }
 
 // changes says what going from one set-up to another enters in the ledger.
-func changes(from, to []string) []string {
+func (p *jobPage) changes(from, to []string) []string {
 	var list []string
 	for _, s := range from {
 		if !slices.Contains(to, s) {
-			list = append(list, "no longer: "+s)
+			list = append(list, p.PutBack(s))
 		}
 	}
 	for _, s := range to {
 		if !slices.Contains(from, s) {
-			list = append(list, s)
+			list = append(list, p.Did(s))
 		}
 	}
 	return list

@@ -69,7 +69,7 @@ func TestRecordAndStrike(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.Get(job).Body.String()
 	webtest.Says(t, page, "low: 12.4 V at F3.a")
-	webtest.Says(t, page, "6.2 V if all were well")
+	webtest.Says(t, page, "a good circuit: 6.2 V")
 
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/strike", "saw", "3", "seq", "3").Code)
 	webtest.Says(t, w.Get(job).Body.String(), "struck out")
@@ -83,9 +83,9 @@ func TestRecordingEntersTheSetup(t *testing.T) {
 	r := w.Post(job+"/seen", "saw", "1", "do", "volts", "state", "low", "setup", "K1 out", "at", "K1.30", "reading", "12.5")
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.Get(job).Body.String()
-	webtest.Says(t, page, "No longer: K1 out")
+	webtest.Says(t, page, `aria-label="K1 is back in"`)
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup", "saw", "3", "undo", "1", "action", "K1 out").Code)
-	webtest.Silent(t, w.Get(job).Body.String(), "No longer: K1 out")
+	webtest.Silent(t, w.Get(job).Body.String(), `aria-label="K1 is back in"`)
 }
 
 func TestTwoTabsAreTold(t *testing.T) {

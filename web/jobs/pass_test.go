@@ -26,7 +26,7 @@ func TestTheCommandTable(t *testing.T) {
 	for _, line := range []string{"off: M1 stopped, M2 stopped", "low: M1 stopped, M2 stopped", "high: M1 fast, M2 running"} {
 		webtest.Says(t, page, line)
 	}
-	webtest.Says(t, page, "M1 slow, M2 slow if all were well")
+	webtest.Says(t, page, "a good circuit: M1 slow, M2 slow")
 	webtest.Says(t, w.Post(job+"/table").Body.String(), "Say of at least one state what a fan did.")
 	r := w.Post(job+"/table", "fan-1-0", "humming")
 	require.Equal(t, http.StatusUnprocessableEntity, r.Code)
@@ -53,7 +53,7 @@ func TestTheVerificationInOnePass(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/verify", rising+"-typed", "208 F", falling, "not provoked", looks, "fast",
 		strings.TrimSuffix(looks, "0")+"1", "fast", clamp, "14,9").Code)
 	page = w.Get(job + "/verify").Body.String()
-	for _, line := range []string{"<b>98 °C</b>", "<b>not provoked</b>", "high: M1 fast, M2 fast", "14.9 A at M1.+"} {
+	for _, line := range []string{"<b>98 °C</b>", "<b>could not get it that hot</b>", "high: M1 fast, M2 fast", "14.9 A at M1.+"} {
 		webtest.Says(t, page, line)
 	}
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/verify", rising+"-typed", "108").Code)

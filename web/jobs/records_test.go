@@ -214,11 +214,11 @@ func TestTheLogGrowsWhileTheEvidenceIsWeighed(t *testing.T) {
 		w := &webtest.Workshop{T: t, Handler: app.Handler(), Keep: m.Store}
 		path := w.JobNamed("Gritter 6")
 		m.times = c.times
-		r := w.Post(path+"/repair", "action", "K3 renewed")
+		r := w.Post(path+"/repair", "action", "K3 replaced")
 		assert.Equal(t, c.code, r.Code)
 		webtest.Silent(t, r.Body.String(), "Something went wrong")
 		m.times = 0
-		renewed := strings.Contains(w.Get(path+"/verify").Body.String(), "K3 renewed")
+		renewed := strings.Contains(w.Get(path+"/verify").Body.String(), "K3 replaced")
 		assert.Equal(t, c.code == http.StatusSeeOther, renewed, "written once or not at all")
 	}
 }

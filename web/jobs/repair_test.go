@@ -57,7 +57,7 @@ func TestAFindingStandsInTheWay(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/check", "check", key, "text", "not before 110").Code)
 	page := w.Get(job + "/verify").Body.String()
 	webtest.Says(t, page, "Not as it should be: not before 110")
-	webtest.Says(t, w.Get(job).Body.String(), "warm-up: up 95")
+	webtest.Says(t, w.Get(job).Body.String(), "Warming up past 95 °C")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/check", "check", key, "text", "as expected").Code)
 	webtest.Silent(t, w.Get(job+"/verify").Body.String(), "Not as it should be: not before 110")
 	webtest.Says(t, w.Post(job+"/check", "check", key, "text", " ").Body.String(), "Say what was found")

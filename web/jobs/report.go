@@ -15,6 +15,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/job"
+	"ironthread/core/probe"
 )
 
 // reportOf gathers a job's report. A closed job's is what its record keeps, whatever has become of the
@@ -63,7 +64,7 @@ func (p *reportPage) readings(j *jobAt) {
 			Photos: b.Photos}
 		switch {
 		case b.Kind == job.Seen && b.Body.Seen != nil:
-			line.Expected, line.Setup = b.Body.Expected, strings.Join(b.Body.Seen.Setup, ", ")
+			line.Expected, line.Setup = b.Body.Expected, probe.SaidSetup(b.Body.Seen.Setup)
 			if b.Body.Good.Given() {
 				line.Expected = b.Body.Good.String()
 			}

@@ -25,9 +25,9 @@ func reportPDF(p *reportPage) ([]byte, error) {
 		if r.Proven {
 			proven = "proven"
 		}
-		s := r.Action
+		s := p.Did(r.Action)
 		if r.Fault != "" {
-			s = fmt.Sprintf("%s (%s): %s", r.Fault, proven, r.Action)
+			s = fmt.Sprintf("%s (%s): %s", r.Fault, proven, p.Did(r.Action))
 		}
 		if r.Text != "" {
 			s += "; " + r.Text
@@ -54,7 +54,7 @@ func reportPDF(p *reportPage) ([]byte, error) {
 	for _, r := range p.Readings {
 		s := fmt.Sprintf("%d  %s  %s: %s", r.Seq, r.At.Format("2 Jan 15:04"), p.signed(r), r.What)
 		if r.Expected != "" {
-			s += fmt.Sprintf(" (if all were well: %s)", r.Expected)
+			s += fmt.Sprintf(" (a good circuit: %s)", r.Expected)
 		}
 		if r.Setup != "" {
 			s += " [" + r.Setup + "]"

@@ -112,7 +112,7 @@ func (a *Jobs) check(c *gin.Context) {
 		case !known:
 			return nil, refused("There is no such check on this job's list.")
 		case text == "":
-			return nil, refused("Say what was found, or that it was as expected.")
+			return nil, refused("Say what was found, or that it is as it should be.")
 		}
 		return []job.Entry{{Kind: job.Checked, Body: job.Body{Check: key, Text: text}}}, nil
 	})
@@ -120,7 +120,8 @@ func (a *Jobs) check(c *gin.Context) {
 
 // isRenewal tells whether a set-up action's words enter a part, a wire or a terminal as renewed.
 func isRenewal(words string) bool {
-	return strings.HasSuffix(words, " "+string(electric.Renewed)) || strings.HasSuffix(words, " "+string(electric.RenewedUsed))
+	return strings.HasSuffix(words, " "+string(electric.Renewed)) || strings.HasSuffix(words, " "+string(electric.RenewedUsed)) ||
+		strings.HasSuffix(words, " "+string(electric.Replaced))
 }
 
 // repair enters what was done: a part, a wire or a terminal renewed, with the fault that it was done for

@@ -46,7 +46,7 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	seen("do", "volts", "state", "low", "at", "F3.b", "reading", "0")
 	page := w.Get(job).Body.String()
 	webtest.Says(t, page, "Verdict, proven")
-	webtest.Says(t, page, "Enter: F3 renewed")
+	webtest.Says(t, page, "Record: F3 replaced")
 
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/repair", "action", "F3 renewed", "text", "new link fuse", "parts", "fuse",
 		"minutes", "4,5").Code)
@@ -229,7 +229,7 @@ func TestEveryKindOfReading(t *testing.T) {
 	// A whole set-up at one touch, and back.
 	w.Post(job + "/setup/all")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
-	webtest.Says(t, w.Get(job).Body.String(), "No longer: K1 out")
+	webtest.Says(t, w.Get(job).Body.String(), `aria-label="K1 is back in"`)
 	webtest.Says(t, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
 	webtest.Says(t, w.Post(job+"/setup/all", "setup", "K9 out").Body.String(), "there is no part K9")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all").Code)

@@ -95,7 +95,7 @@ func (a *People) tools(c *gin.Context) {
 	for _, s := range probe.Schools {
 		label := string(s)
 		if s == probe.PlainBest {
-			label = "plain best: most told per minute"
+			label = "fastest first (recommended)"
 		}
 		p.Schools = append(p.Schools, room.Choice{Value: string(s), Label: label, Chosen: s == school})
 	}

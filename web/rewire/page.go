@@ -76,9 +76,12 @@ type figures struct {
 // severity is all effects of one severity, fault by fault.
 type severity struct {
 	Words  string
-	Faults []broken
-	More   int
+	Faults []broken // the first of them
+	Count  int      // all
 }
+
+// More is how many are not listed.
+func (s severity) More() int { return s.Count - len(s.Faults) }
 
 // broken is a fault and where it does that.
 type broken struct{ Fault, States, Does, Why string }
@@ -292,9 +295,9 @@ func broke(effects []rewire.Effect) []severity {
 		s.Faults = append(s.Faults, broken{e.Fault, e.State, strings.Join(does, ", "), cmp.Or(e.Why, drains(e))})
 	}
 	for k := range list {
-		if n := len(list[k].Faults); n > mostFaults {
-			list[k].Faults, list[k].More = list[k].Faults[:mostFaults], n-mostFaults
-		}
+		s := &list[k]
+		s.Count = len(s.Faults)
+		s.Faults = s.Faults[:min(s.Count, mostFaults)]
 	}
 	return list
 }
