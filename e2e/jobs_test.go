@@ -185,10 +185,13 @@ func (c *car) verify() (touches int) {
 	for i, check := range list {
 		answer := fmt.Sprintf("answer-%d", i)
 		switch {
-		case check.Fans != nil:
-			for k, fan := range c.model.Circuit.Fans() {
-				choose(fmt.Sprintf("fan-%d-%d-%s", i, k, check.Fans[fan.Name]))
+		case check.Fans != nil: // a state in one touch
+			whole := fmt.Sprintf(`button[name="foretold"][value="%s"]`, check.Key)
+			if c.eval(fmt.Sprintf(`String(!document.querySelector('%s'))`, whole)) == "true" {
+				continue // seen after the repair, and not asked again
 			}
+			touch(whole)
+			c.quiet()
 		case check.Test == nil:
 			choose(answer + "-ok")
 		case check.Test.Do == probe.Codes:

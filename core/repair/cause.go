@@ -3,6 +3,7 @@ package repair
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -23,13 +24,15 @@ func Causes(m *electric.Model, f fault.Fault) []Check {
 		list = append(list, Check{Key: "cause " + key, Text: text, Expect: AsExpected, Why: why})
 	}
 	everyFan := func(why string) {
-		for _, fan := range fans {
-			add("drag "+fan, fmt.Sprintf("%s turned by hand, its motor unplugged: free", fan), why)
-			list[len(list)-1].Turn = fan
-			add("running "+fan, fmt.Sprintf("%s: running current within its band", fan), why)
-			list[len(list)-1].Clamp = fan
-			add("start "+fan, fmt.Sprintf("%s: starting current, %s", fan, startWords(m, fan)), why)
+		if len(fans) == 0 {
+			return
 		}
+		all := strings.Join(fans, " and ") // they are asked once
+		add("drag "+all, all+" turned by hand, unplugged: free", why)
+		list[len(list)-1].Turn = fans
+		add("running "+all, all+": running current within its band", why)
+		list[len(list)-1].Clamp = fans
+		add("start "+all, all+": starting current, "+startWords(m, fans), why)
 	}
 	switch part.Kind() {
 	case harness.KindFuse:
@@ -110,13 +113,17 @@ func amps(m *electric.Model, s *harness.State, setup []electric.Action) ([]float
 	return a, nil
 }
 
-// startWords is the locked-rotor current at rest, the most a start can draw.
-func startWords(m *electric.Model, fan string) string {
-	spec, ok := m.Circuit.Part(fan).Spec.(*harness.Motor)
-	if !ok || spec.Inrush == 0 {
-		return "about five times the running current for less than half a second"
+// startWords is the locked-rotor current at rest, the most a start of any of the fans can draw.
+func startWords(m *electric.Model, fans []string) string {
+	most := 0.0
+	for _, fan := range fans {
+		spec, ok := m.Circuit.Part(fan).Spec.(*harness.Motor)
+		if !ok || spec.Inrush == 0 {
+			return "about five times the running current for less than half a second"
+		}
+		most = max(most, spec.Inrush)
 	}
-	return fmt.Sprintf("up to about %.0f A for less than half a second", spec.Inrush)
+	return fmt.Sprintf("up to about %.0f A for less than half a second", most)
 }
 
 func sizeOf(part *harness.Part) string {

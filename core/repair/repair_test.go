@@ -144,7 +144,7 @@ func TestCausesAreAskedWhereTheFaultIsAConsequence(t *testing.T) {
 	}
 	link := keys("F3 open")
 	assert.Contains(t, link, "cause drag M1")
-	assert.Contains(t, link, "cause drag M2", "the link fuse carries both in series")
+	assert.Contains(t, link, "cause drag M1 and M2", "the link fuse carries both in series")
 	assert.Contains(t, keys("F2 open"), "cause drag M2")
 	assert.NotContains(t, keys("F2 open"), "cause drag M1", "fan 1 has its own feed")
 	assert.Contains(t, keys("K3 rest contact burnt"), "cause rest K3")
@@ -327,7 +327,7 @@ func TestCausesSeenOnTheWayAreNotAskedAgain(t *testing.T) {
 	require.NoError(t, err)
 	tick := func(kept []electric.Action, seen ...probe.Observation) map[string]repair.Ticked {
 		ticked := map[string]repair.Ticked{}
-		for _, x := range repair.TickCauses(causes, repair.Tick(m, list, seen, nil), seen, kept, map[string]string{"cause start M1": "30 A"}) {
+		for _, x := range repair.TickCauses(causes, repair.Tick(m, list, seen, nil), seen, kept, map[string]string{"cause start M1 and M2": "90 A"}) {
 			ticked[x.Key] = x
 		}
 		return ticked
@@ -335,13 +335,17 @@ func TestCausesSeenOnTheWayAreNotAskedAgain(t *testing.T) {
 	felt := probe.Observation{Turned: "M1", Found: "free", Setup: []string{"M1 unplugged"}}
 	drags := probe.Observation{Turned: "M2", Found: "drags", Setup: []string{"M2 unplugged"}}
 	clamp := probe.Observation{State: "high", At: "M2.+", Amps: &probe.Reading{Figure: 40}}
+	const drag, running, start = "cause drag M1 and M2", "cause running M1 and M2", "cause start M1 and M2"
+	assert.False(t, tick(nil, felt)[drag].Done, "the other one has not been turned")
+	free := drags
+	free.Found = "free"
+	assert.True(t, tick(nil, felt, free)[drag].Done && !tick(nil, felt, free)[drag].Wrong)
 	x := tick(nil, felt, drags, clamp)
-	assert.True(t, x["cause drag M1"].Done && !x["cause drag M1"].Wrong)
-	assert.True(t, x["cause drag M2"].Wrong)
-	assert.True(t, x["cause running M2"].Wrong, "%+v", x["cause running M2"])
-	assert.False(t, x["cause running M1"].Done)
-	assert.True(t, x["cause start M1"].Wrong, "what was said")
+	assert.True(t, x[drag].Wrong)
+	assert.True(t, x[running].Wrong, "%+v", x[running])
+	assert.False(t, tick(nil, felt)[running].Done)
+	assert.True(t, x[start].Wrong, "what was said")
 	renewed, err := electric.ParseSetup(m.Circuit, []string{"M1 renewed"})
 	require.NoError(t, err)
-	assert.False(t, tick(renewed, felt)["cause drag M1"].Done)
+	assert.False(t, tick(renewed, felt, free)[drag].Done)
 }

@@ -31,7 +31,11 @@ func Spoken(key, answer string) (statement, said string) {
 		if what == "joint" && part == "" {
 			return mendedJoint, said
 		}
-		return strings.ReplaceAll(statements[what], "$", part), said
+		statement = strings.ReplaceAll(statements[what], "$", part)
+		if strings.Contains(part, " and ") {
+			statement = strings.Replace(statement, " turns ", " turn ", 1)
+		}
+		return statement, said
 	case kind == "warm-up":
 		switch {
 		case answer == AsExpected:

@@ -28,10 +28,10 @@ type Check struct {
 	Warm   bool `json:"warm,omitempty"`
 	Rising bool `json:"rising,omitempty"` // of a warm check: as the engine warms up, not as it cools down
 
-	// A cause that was looked into on the way is not asked again: the fan that is to be turned by hand, and the one whose
+	// A cause that was looked into on the way is not asked again: the fans that are to be turned by hand, and those whose
 	// current is clamped.
-	Turn  string `json:"-"`
-	Clamp string `json:"-"`
+	Turn  []string `json:"-"`
+	Clamp []string `json:"-"`
 }
 
 // List is the verification of a circuit after a repair, computed from the harness: every
@@ -251,9 +251,9 @@ func TickCauses(causes []Check, list []Ticked, seen []probe.Observation, kept []
 		switch {
 		case ok:
 			t.answer(word)
-		case check.Turn != "":
+		case check.Turn != nil:
 			t.turned(seen, kept)
-		case check.Clamp != "":
+		case check.Clamp != nil:
 			t.clamped(list)
 		}
 		ticked = append(ticked, t)
@@ -261,33 +261,55 @@ func TickCauses(causes []Check, list []Ticked, seen []probe.Observation, kept []
 	return ticked
 }
 
-// turned takes the last that was felt of a fan, unless that one has been renewed since.
+// turned takes the last that was felt of each fan, unless that one has been renewed since.
 func (t *Ticked) turned(seen []probe.Observation, kept []electric.Action) {
-	renewals := func(setup []string) int {
+	renewals := func(fan string, setup []string) int {
 		n := 0
 		for _, words := range setup {
-			if strings.HasPrefix(words, t.Turn+" "+string(electric.Renewed)) {
+			if strings.HasPrefix(words, fan+" "+string(electric.Renewed)) {
 				n++
 			}
 		}
 		return n
 	}
-	now := renewals(probe.SetupWords(kept))
-	for k := range seen {
-		if o := &seen[k]; o.Turned == t.Turn && renewals(o.Setup) == now {
-			t.Done, t.Read, t.Wrong = true, o.String(), o.Found != probe.Free
+	var read []string
+	felt := 0
+	for _, fan := range t.Turn {
+		now := renewals(fan, probe.SetupWords(kept))
+		last := -1
+		for k := range seen {
+			if seen[k].Turned == fan && renewals(fan, seen[k].Setup) == now {
+				last = k
+			}
+		}
+		if last >= 0 {
+			felt++
+			read = append(read, seen[last].String())
+			t.Wrong = t.Wrong || seen[last].Found != probe.Free
 		}
 	}
+	t.told(felt == len(t.Turn), read)
 }
 
-// clamped takes the currents of a fan that were read.
+// clamped takes the currents of the fans that were read.
 func (t *Ticked) clamped(list []Ticked) {
+	var read []string
+	clamped := map[string]bool{}
 	for _, c := range list {
-		if c.Test == nil || c.Test.Do != probe.Amps || c.Test.At.Part != t.Clamp || !c.Done {
+		if c.Test == nil || c.Test.Do != probe.Amps || !slices.Contains(t.Clamp, c.Test.At.Part) || !c.Done {
 			continue
 		}
-		t.Done, t.Wrong = true, t.Wrong || c.Wrong
-		t.Read = c.Read
+		clamped[c.Test.At.Part] = true
+		t.Wrong = t.Wrong || c.Wrong
+		read = append(read, c.Read)
+	}
+	t.told(len(clamped) == len(t.Clamp), read)
+}
+
+// told takes what answers a cause: all that it asks, or something wrong.
+func (t *Ticked) told(all bool, read []string) {
+	if t.Done = all || t.Wrong; t.Done {
+		t.Read = strings.Join(read, "; ")
 	}
 }
 

@@ -94,6 +94,13 @@ func (l *passLine) read(c *gin.Context) (*probe.Observation, string, error) {
 				fans[cell.Fan] = word
 			}
 		}
+		if c.PostForm("foretold") == l.Key { // this state in one touch: what was not touched is as foretold
+			for fan, word := range l.Fans {
+				if fans[fan] == "" {
+					fans[fan] = word
+				}
+			}
+		}
 		if len(fans) == 0 {
 			return nil, "", nil
 		}

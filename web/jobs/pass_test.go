@@ -107,3 +107,20 @@ func TestUnitsAreThePersons(t *testing.T) {
 	webtest.Says(t, ask(http.MethodGet, job), "coolant at 212 °F, refrigerant at 247 psi")
 	webtest.Says(t, ask(http.MethodGet, "/harnesses/f1-one-relay/edit"), "closes: 92")
 }
+
+// A state of the verification is answered in one touch: what was touched holds, the other fans are as foretold. What has been
+// seen is not asked again, and a check says what it stands for.
+func TestAStateInOneTouch(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f3-twin-series-parallel", "no low")
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/repair", "action", "F3 replaced").Code)
+	page := w.Get(j + "/verify").Body.String()
+	webtest.Says(t, page, `name="foretold" value="look low"`)
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/verify", "foretold", "look low").Code)
+	page = w.Get(j + "/verify").Body.String()
+	webtest.Says(t, page, "low: M1 slow, M2 slow")
+	webtest.Silent(t, page, `name="foretold" value="look low"`)
+	webtest.Says(t, page, `name="fan-2-0"`)
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/verify", "foretold", "look high", "fan-2-0", "slow").Code)
+	webtest.Says(t, w.Get(j+"/verify").Body.String(), "Not as it should be: high: M1 slow, M2 fast")
+}
