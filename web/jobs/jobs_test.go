@@ -83,9 +83,9 @@ func TestRecordingEntersTheSetup(t *testing.T) {
 	r := w.Post(job+"/seen", "saw", "1", "do", "volts", "state", "low", "setup", "K1 out", "at", "K1.30", "reading", "12.5")
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	page := w.Get(job).Body.String()
-	webtest.Says(t, page, `aria-label="K1 is back in"`)
+	webtest.Says(t, page, "×: K1 is back in")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup", "saw", "3", "undo", "1", "action", "K1 out").Code)
-	webtest.Silent(t, w.Get(job).Body.String(), `aria-label="K1 is back in"`)
+	webtest.Silent(t, w.Get(job).Body.String(), "×: K1 is back in")
 }
 
 func TestTwoTabsAreTold(t *testing.T) {

@@ -229,7 +229,7 @@ func TestEveryKindOfReading(t *testing.T) {
 	// A whole set-up at one touch, and back.
 	w.Post(job + "/setup/all")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Code)
-	webtest.Says(t, w.Get(job).Body.String(), `aria-label="K1 is back in"`)
+	webtest.Says(t, w.Get(job).Body.String(), "×: K1 is back in")
 	webtest.Says(t, w.Post(job+"/setup/all", "setup", "M1 unplugged", "setup", "K1 out").Body.String(), "The ledger says so already")
 	webtest.Says(t, w.Post(job+"/setup/all", "setup", "K9 out").Body.String(), "there is no part K9")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup/all").Code)
