@@ -26,7 +26,7 @@ func TestBayShowsEveryStage(t *testing.T) {
 	w := webtest.Open(t)
 	page := w.Get("/")
 	require.Equal(t, http.StatusOK, page.Code)
-	for _, want := range []string{"just begun", "narrowing", "closed", "K1 out", "Skerrow County Works"} {
+	for _, want := range []string{"just begun", "narrowing", "closed", "K1 is out", "Skerrow County Works"} {
 		webtest.Says(t, page.Body.String(), want)
 	}
 	h := page.Header()
