@@ -131,22 +131,35 @@ func (a *Jobs) setUpAll(c *gin.Context) {
 	})
 }
 
-// strike strikes an entry out, by an entry.
+// strike strikes entries out, each by an entry.
 func (a *Jobs) strike(c *gin.Context) {
-	seq, _ := strconv.Atoi(c.PostForm("seq")) // zero names none
-	a.write(c, func(j *jobAt) ([]job.Entry, error) {
-		for _, b := range j.state.Beads {
-			if b.Seq != seq || b.Kind == job.Opened {
-				continue
-			}
-			if b.StruckOut {
+	seqs := c.PostFormArray("seq")
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
+		var entries []job.Entry
+		for _, words := range seqs[:min(len(seqs), mostStruck)] {
+			seq, _ := strconv.Atoi(words) // zero names none
+			at := slices.IndexFunc(j.state.Beads, func(b job.Bead) bool { return b.Seq == seq && b.Kind != job.Opened })
+			switch {
+			case at < 0:
+				return nil, refused("There is no such entry to strike out.")
+			case j.state.Beads[at].StruckOut:
 				return nil, refused("That entry is struck out already.")
 			}
-			return []job.Entry{{Kind: job.Struck, Body: job.Body{Seq: seq}}}, nil
+			entries = append(entries, job.Entry{Kind: job.Struck, Body: job.Body{Seq: seq}})
 		}
-		return nil, refused("There is no such entry to strike out.")
+		if len(entries) == 0 {
+			return nil, refused("There is no such entry to strike out.")
+		}
+		return entries, nil
 	})
 }
+
+// mostStruck bounds how many entries one touch strikes out: a whole pass of the states of a large circuit.
+const mostStruck = 100
 
 // note writes free text into the thread.
 func (a *Jobs) note(c *gin.Context) {

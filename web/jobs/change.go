@@ -73,6 +73,7 @@ func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, 
 			"recorded; it is sent once %s signs in here.", writer, writer, writer))
 		return false
 	}
+	did := ""
 	meanwhile, err := a.keep.Append(c.Request.Context(), j.ID, saw, token, func(l *store.Log) ([]job.Entry, error) {
 		at, err := a.folded(l.Job, l.Entries)
 		if err != nil {
@@ -83,6 +84,7 @@ func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, 
 		for i := range entries {
 			entries[i].At, entries[i].Who = a.Now(), room.Who(c)
 		}
+		did = didOf(at.state.Last, entries)
 		return entries, err
 	})
 	var no *refusal
@@ -99,6 +101,9 @@ func (a *Jobs) put(c *gin.Context, j *jobAt, target string, show func(j *jobAt, 
 		a.settle(j.ID)
 		if len(meanwhile) > 0 {
 			target = withQuery(target, "others", strconv.Itoa(len(meanwhile)))
+		}
+		if did != "" {
+			target = withQuery(target, "did", did)
 		}
 		c.Redirect(http.StatusSeeOther, target)
 	}

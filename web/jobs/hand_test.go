@@ -94,7 +94,7 @@ func TestALookBeginsWithWhatIsOut(t *testing.T) {
 	webtest.Says(t, verify, "K1 is back in")
 	r := w.Post(j+"/setup", "undo", "1", "action", "K1 out", "back", "verify")
 	require.Equal(t, http.StatusSeeOther, r.Code)
-	assert.Equal(t, j+"/verify", r.Header().Get("Location"))
+	assert.Contains(t, r.Header().Get("Location"), j+"/verify?did=")
 	assert.NotContains(t, w.Get(j+"?table=1").Body.String(), `class="putback"`)
 }
 
@@ -191,4 +191,34 @@ func TestAPinCheckGoesIntoTheJob(t *testing.T) {
 	require.NotNil(t, form)
 	require.Equal(t, http.StatusSeeOther, w.Post(form[1], "text", html.UnescapeString(form[2])).Code)
 	webtest.Says(t, w.Get(j).Body.String(), "Pin check: 1 of 1 readings are not as drawn")
+}
+
+// What a touch has recorded is said on the page that follows, with one touch that takes all of it back; once something else has
+// been written it says nothing.
+func TestWhatWasRecordedIsTakenBackAtOneTouch(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f3-twin-series-parallel", "no low")
+	r := w.Post(j+"/seen", "do", "volts", "state", "low", "setup", "K1 out", "at", "K1.30", "reading", "12.5")
+	require.Equal(t, http.StatusSeeOther, r.Code)
+	after := r.Header().Get("Location")
+	page := w.Get(after).Body.String()
+	webtest.Says(t, page, `<form class="did"`)
+	assert.Regexp(t, `Recorded: <b>low: 12\.5 V at K1\.30[^<]*</b> and 1 more`, page)
+	form := page[strings.Index(page, `<form class="did"`):]
+	undo := []string{}
+	for _, m := range regexp.MustCompile(`name="seq" value="(\d+)"`).FindAllStringSubmatch(form[:strings.Index(form, "</form>")], -1) {
+		undo = append(undo, "seq", m[1])
+	}
+	require.Len(t, undo, 4, "the reading, and that K1 is out")
+	webtest.Silent(t, w.Get(j).Body.String(), `<form class="did"`)
+
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/strike", undo...).Code)
+	page = w.Get(after).Body.String()
+	webtest.Silent(t, page, `<form class="did"`)
+	webtest.Silent(t, page, "×: K1 is back in")
+	webtest.Says(t, w.Post(j+"/strike", undo...).Body.String(), "struck out already")
+	webtest.Says(t, w.Post(j+"/strike").Body.String(), "no such entry")
+	for _, made := range []string{"9-1", "x", "0-0", "1-1", "-1--1", "5-5&did=1-99"} {
+		webtest.Silent(t, w.Get(j+"?did="+made).Body.String(), `<form class="did"`)
+	}
 }

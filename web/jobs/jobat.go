@@ -204,6 +204,7 @@ type jobSide struct {
 	Saw   int
 
 	Pending *pending // what the page shows is still being worked out
+	Just    *did     // what has just been recorded
 
 	drawn *harness.Circuit
 }
@@ -229,6 +230,7 @@ func (a *Jobs) side(c *gin.Context, j *jobAt, name string) jobSide {
 	s := jobSide{Frame: a.Frame(c, j.Title, "bay"), Job: j.Job, State: j.state, Tab: name, Tabs: tabs, Saw: j.state.Last,
 		drawn: j.file.Drawn}
 	s.Notice = noticeOf(c)
+	s.Just = justDid(c, j)
 	return s
 }
 

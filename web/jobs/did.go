@@ -1,0 +1,54 @@
+package jobs
+
+import (
+	"fmt"
+	"slices"
+
+	"github.com/gin-gonic/gin"
+
+	"ironthread/core/job"
+)
+
+// What was recorded with one touch is said under the thumb for a few seconds, with one touch that takes it all back: whoever
+// wears gloves touches the wrong word now and then. The page that follows an entry is told by its address which entries those
+// were; once another one has been written it says nothing.
+
+// undoable are the kinds of entries that are taken back by striking them out.
+var undoable = []job.Kind{job.Seen, job.Did, job.Undid, job.Checked, job.Noted, job.Repaired}
+
+// didOf names the entries that are written after the last one of a log; empty where there is nothing to be taken back.
+func didOf(last int, entries []job.Entry) string {
+	if len(entries) == 0 || slices.ContainsFunc(entries, func(e job.Entry) bool { return !slices.Contains(undoable, e.Kind) }) {
+		return ""
+	}
+	return fmt.Sprintf("%d-%d", last+1, last+len(entries))
+}
+
+// did is what has just been recorded.
+type did struct {
+	Title string
+	More  int
+	Seqs  []int
+}
+
+// justDid is what the page's address says has just been recorded, while it is the last of the log and stands; nil else.
+func justDid(c *gin.Context, j *jobAt) *did {
+	var from, to int
+	if n, err := fmt.Sscanf(c.Query("did"), "%d-%d", &from, &to); n != 2 || err != nil || from < 1 || to != j.state.Last || j.state.Closed {
+		return nil
+	}
+	d := &did{}
+	for _, b := range j.state.Beads {
+		if b.Seq < from || b.Seq > to || b.StruckOut {
+			continue
+		}
+		d.Seqs = append(d.Seqs, b.Seq)
+		if d.Title == "" || b.Kind == job.Seen && d.More == 0 { // what was seen says more than what it says of the set-up
+			d.Title = b.Title
+		}
+	}
+	if d.More = len(d.Seqs) - 1; d.More < 0 {
+		return nil
+	}
+	return d
+}
