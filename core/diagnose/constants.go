@@ -70,7 +70,7 @@ const (
 	oneOfTwoAt      = 0.85  // the belief from which on one of two faults is a verdict
 	worthProving    = 0.4   // and from which on it is worth proving
 	backedAt        = 0.5   // the belief that the leader must keep without any single answer
-	backedAtOnce    = 0.6   // the same where one test of the part itself is its proof
+	backedAtOnce    = 0.5   // the same where one test of the part itself is its proof
 	moneyAMinute    = 2.0   // what a minute of a technician costs, against the price of a part (common practice)
 	leastTest       = 1.5   // minutes of a test, laying it out and writing it down
 	movesOffered    = 3

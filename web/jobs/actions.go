@@ -77,6 +77,11 @@ func (j *jobAt) doing(line string) ([]job.Entry, error) {
 	if err != nil {
 		return nil, refusedFor(err)
 	}
+	return j.doingAll(actions)
+}
+
+// doingAll enters set-up actions one after the other.
+func (j *jobAt) doingAll(actions []electric.Action) ([]job.Entry, error) {
 	var entries []job.Entry
 	after := slices.Clone(j.state.Ledger)
 	for _, action := range actions {
@@ -133,15 +138,14 @@ func (a *Jobs) setUpAll(c *gin.Context) {
 
 // strike strikes entries out, each by an entry.
 func (a *Jobs) strike(c *gin.Context) {
-	seqs := c.PostFormArray("seq")
+	seqs := seqsOf(c.PostForm("seq"))
 	j, ok := a.open(c)
 	if !ok {
 		return
 	}
 	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
 		var entries []job.Entry
-		for _, words := range seqs[:min(len(seqs), mostStruck)] {
-			seq, _ := strconv.Atoi(words) // zero names none
+		for _, seq := range seqs {
 			at := slices.IndexFunc(j.state.Beads, func(b job.Bead) bool { return b.Seq == seq && b.Kind != job.Opened })
 			switch {
 			case at < 0:

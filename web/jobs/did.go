@@ -3,6 +3,7 @@ package jobs
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
@@ -28,7 +29,21 @@ func didOf(last int, entries []job.Entry) string {
 type did struct {
 	Title string
 	More  int
-	Seqs  []int
+	Range string // the entries, "12-13"
+}
+
+// seqsOf reads which entries are to be struck out: "12", or "12-13" for all of those that one touch has written.
+func seqsOf(words string) []int {
+	var from, to int
+	if n, err := fmt.Sscanf(words, "%d-%d", &from, &to); n != 2 || err != nil {
+		from, _ = strconv.Atoi(words) // zero names none
+		return []int{from}
+	}
+	var list []int
+	for seq := from; seq <= to && len(list) < mostStruck; seq++ {
+		list = append(list, seq)
+	}
+	return list
 }
 
 // justDid is what the page's address says has just been recorded, while it is the last of the log and stands; nil else.
@@ -37,17 +52,17 @@ func justDid(c *gin.Context, j *jobAt) *did {
 	if n, err := fmt.Sscanf(c.Query("did"), "%d-%d", &from, &to); n != 2 || err != nil || from < 1 || to != j.state.Last || j.state.Closed {
 		return nil
 	}
-	d := &did{}
+	d, stand := &did{Range: fmt.Sprintf("%d-%d", from, to)}, 0
 	for _, b := range j.state.Beads {
 		if b.Seq < from || b.Seq > to || b.StruckOut {
 			continue
 		}
-		d.Seqs = append(d.Seqs, b.Seq)
-		if d.Title == "" || b.Kind == job.Seen && d.More == 0 { // what was seen says more than what it says of the set-up
+		stand++
+		if d.Title == "" || b.Kind == job.Seen { // what was seen says more than what it says of the set-up
 			d.Title = b.Title
 		}
 	}
-	if d.More = len(d.Seqs) - 1; d.More < 0 {
+	if d.More = stand - 1; d.More < 0 {
 		return nil
 	}
 	return d

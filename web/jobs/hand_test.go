@@ -202,23 +202,47 @@ func TestWhatWasRecordedIsTakenBackAtOneTouch(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, r.Code)
 	after := r.Header().Get("Location")
 	page := w.Get(after).Body.String()
-	webtest.Says(t, page, `<form class="did"`)
-	assert.Regexp(t, `Recorded: <b>low: 12\.5 V at K1\.30[^<]*</b> and 1 more`, page)
-	form := page[strings.Index(page, `<form class="did"`):]
-	undo := []string{}
-	for _, m := range regexp.MustCompile(`name="seq" value="(\d+)"`).FindAllStringSubmatch(form[:strings.Index(form, "</form>")], -1) {
-		undo = append(undo, "seq", m[1])
-	}
-	require.Len(t, undo, 4, "the reading, and that K1 is out")
-	webtest.Silent(t, w.Get(j).Body.String(), `<form class="did"`)
+	webtest.Says(t, page, `class="recorded"`)
+	assert.Regexp(t, `Recorded: low: 12\.5 V at K1\.30[^<]* and 1 more`, page)
+	webtest.Says(t, page, `form="strikes" name="seq" value="2-3"`) // the reading, and that K1 is out
+	webtest.Silent(t, w.Get(j).Body.String(), `class="recorded"`)
 
-	require.Equal(t, http.StatusSeeOther, w.Post(j+"/strike", undo...).Code)
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/strike", "seq", "2-3").Code)
 	page = w.Get(after).Body.String()
-	webtest.Silent(t, page, `<form class="did"`)
+	webtest.Silent(t, page, `class="recorded"`)
 	webtest.Silent(t, page, "×: K1 is back in")
-	webtest.Says(t, w.Post(j+"/strike", undo...).Body.String(), "struck out already")
+	webtest.Says(t, w.Post(j+"/strike", "seq", "2-3").Body.String(), "struck out already")
 	webtest.Says(t, w.Post(j+"/strike").Body.String(), "no such entry")
 	for _, made := range []string{"9-1", "x", "0-0", "1-1", "-1--1", "5-5&did=1-99"} {
-		webtest.Silent(t, w.Get(j+"?did="+made).Body.String(), `<form class="did"`)
+		webtest.Silent(t, w.Get(j+"?did="+made).Body.String(), `class="recorded"`)
+	}
+}
+
+// One field takes what people say in few words; what it cannot read is said in one sentence, and nothing is recorded.
+func TestOneFieldTakesWhatIsSaid(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f3-twin-series-parallel", "no low")
+	say := func(line string) string {
+		t.Helper()
+		r := w.Post(j+"/say", "state", "low", "line", line)
+		require.Equal(t, http.StatusSeeOther, r.Code, "%s: %s", line, webtest.Notice(r.Body.String()))
+		return w.Get(j).Body.String()
+	}
+	webtest.Says(t, say("k2 87 0.3 v"), "low: 0.3 V at K2.87")
+	webtest.Says(t, say("high: m1 fast, m2 fast"), "high: M1 fast, M2 fast")
+	webtest.Says(t, say("f1 looks whole"), "F1 looked at: looks whole")
+	webtest.Says(t, say("codes none"), "no codes")
+	page := say("k1 out, jumper k1 30 k1 87")
+	webtest.Says(t, page, "K1 is out")
+	webtest.Says(t, page, "a lead bridges K1.30 and K1.87")
+	webtest.Says(t, say("k1 86 k1 85 88 ohm"), "88 Ω at K1.86 from K1.85")
+	webtest.Says(t, say("fuse 3 replaced"), "F3 replaced")
+	for line, sentence := range map[string]string{
+		"k2 12.1": "which terminal of K2", "k9 out": "no part K9", "": "Say what was seen", "k1 out": "is in the ledger already",
+	} {
+		r := w.Post(j+"/say", "state", "low", "line", line)
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, line)
+		webtest.Says(t, r.Body.String(), sentence)
+		assert.True(t, line == "" || strings.Contains(r.Body.String(), `value="`+line+`"`), "what was typed is kept")
 	}
 }

@@ -52,7 +52,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 	}
 	p := &jobPage{
 		jobSide: a.side(c, j, "job"), Back: r.back,
-		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger),
+		Beads: j.state.Beads, Setup: probe.SetupWords(j.state.Ledger), Said: room.Clip(c.PostForm("line"), room.MaxText),
 	}
 	p.Tally = &tally{Working: !ready}
 	if !ready {

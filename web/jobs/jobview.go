@@ -30,6 +30,7 @@ type jobPage struct {
 	ViewURL   string
 	Setup     []string
 	Ledger    []string // the set-up without what the engine does
+	Said      string   // what was typed, where it could not be read
 	Engine    string   // what it does, as entered
 	Engines   []string
 	Stands    []string // what else is said of how the vehicle stands

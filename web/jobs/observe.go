@@ -11,6 +11,8 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
+	"ironthread/core/shorthand"
+	"ironthread/web/room"
 )
 
 // readObservation reads what was seen from the page's form; said is what each fan did in each state when last looked at.
@@ -99,20 +101,57 @@ func (a *Jobs) record(c *gin.Context) {
 		if err != nil {
 			return nil, refusedFor(err)
 		}
-		test, err := o.Test(j.file.Drawn)
-		if err == nil && o.Unreachable {
-			return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
-		}
-		if err == nil {
-			_, err = j.file.Model.Network(test.Setup, nil)
-		}
-		if err != nil {
+		return j.recording(o)
+	})
+}
+
+// recording is what one observation writes: what it says of the set-up, itself with what a good circuit shows, and what it said
+// of the moment taken back.
+func (j *jobAt) recording(o probe.Observation) ([]job.Entry, error) {
+	test, err := o.Test(j.file.Drawn)
+	if err == nil && o.Unreachable {
+		return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
+	}
+	if err == nil {
+		_, err = j.file.Model.Network(test.Setup, nil)
+	}
+	if err != nil {
+		return nil, refusedFor(err)
+	}
+	good := j.file.Guide.Healthy(test)
+	entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
+	entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}})
+	return append(entries, passed(test.OnTheCar())...), nil
+}
+
+// say writes what somebody says in few words: a reading, a look, what was done to the car. What is a repair goes the way of one.
+func (a *Jobs) say(c *gin.Context) {
+	j, ok := a.open(c)
+	if !ok {
+		return
+	}
+	line, err := room.Field(c, "line", "the line", room.MaxText)
+	state := j.file.Drawn.State(c.PostForm("state"))
+	if state == nil {
+		state = j.file.Drawn.States[0]
+	}
+	var said *shorthand.Said
+	if err == nil {
+		said, err = shorthand.Read(j.file.Drawn, line, state, j.state.Ledger)
+	}
+	if err == nil && len(said.Done) == 1 && isRenewal(said.Done[0].String()) {
+		c.Request.PostForm.Set("action", said.Done[0].String())
+		a.repair(c)
+		return
+	}
+	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
+		switch {
+		case err != nil:
 			return nil, refusedFor(err)
+		case said.Seen != nil:
+			return j.recording(*said.Seen)
 		}
-		good := j.file.Guide.Healthy(test)
-		entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
-		entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}})
-		return append(entries, passed(test.OnTheCar())...), nil
+		return j.doingAll(said.Done)
 	})
 }
 

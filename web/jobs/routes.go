@@ -13,6 +13,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.GET("/jobs/:id/more", a.more)
 	r.GET("/jobs/:id/paper", a.paper)
 	r.POST("/jobs/:id/seen", a.record)
+	r.POST("/jobs/:id/say", a.say)
 	r.POST("/jobs/:id/table", a.recordTable)
 	r.POST("/jobs/:id/setup", a.setUp)
 	r.POST("/jobs/:id/setup/all", a.setUpAll)

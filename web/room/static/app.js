@@ -23,6 +23,7 @@ document.addEventListener("alpine:init", () => {
       n: () => { const back = find(".to-next"); back ? back.click() : find(".move")?.scrollIntoView(); },
       m: () => openAndFocus(".more", "#pin"),
       s: () => openAndFocus(".add", "input[name=action]"),
+      "/": () => find(".say input[name=line]")?.focus(),
       "?": () => { const list = find("#keys"); if (list) bootstrap.Modal.getOrCreateInstance(list).toggle(); },
     },
     key(e) {

@@ -5,7 +5,7 @@
 "use strict";
 
 const keptKey = "kept-entries";
-const keepable = /^\/jobs\/\d+\/(seen|table|setup|note|check|repair|strike|hand|stand|first|verify|photo)$/;
+const keepable = /^\/jobs\/\d+\/(seen|say|table|setup|note|check|repair|strike|hand|stand|first|verify|photo)$/;
 const mostKept = 200, mostPhotos = 20, mostBytes = 12 << 20;
 
 const signedAs = () => document.querySelector(".person")?.dataset.who ?? "";
