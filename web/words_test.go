@@ -53,7 +53,8 @@ func TestPagesUseTheOneWord(t *testing.T) {
 			}
 		}
 	}
-	paths := []string{"/", "/library", "/library/new", "/drills", "/logbook", "/tools", "/bench", "/rewire", "/harnesses/f3-twin-series-parallel",
+	paths := []string{"/", "/library", "/library/new", "/drills", "/logbook", "/tools", "/bench", "/rewire",
+		"/harnesses/f3-twin-series-parallel",
 		"/harnesses/f3-twin-series-parallel/logic", "/harnesses/f8-pwm-module/pins", "/rewire?fans=2&speeds=2&volts=12&title=Mower&half=ok&" +
 			"amps=14&name=low+line&gives=ground&asks=low&limit=&name=high+line&gives=ground&asks=high&limit="}
 	begun := w.NewJobOn("f1-one-relay", "no fan")

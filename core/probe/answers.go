@@ -245,7 +245,7 @@ func SaidSetup(setup []string) string {
 	for k, words := range said {
 		if part, used := strings.CutSuffix(words, " "+string(electric.RenewedUsed)); used {
 			said[k] = part + " replaced by a used one"
-		} else if part, new := strings.CutSuffix(words, " "+string(electric.Renewed)); new {
+		} else if part, renewed := strings.CutSuffix(words, " "+string(electric.Renewed)); renewed {
 			said[k] = part + " replaced"
 		}
 	}
