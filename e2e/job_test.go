@@ -208,7 +208,7 @@ func TestTheSetupByMouse(t *testing.T) {
 	b.click(".add summary")
 	b.fill("#action", "K1 out")
 	b.click(".add form button")
-	b.sees(".ledger .done", "K1 out")
+	b.sees(".ledger .done", "K1 is out")
 	b.sees(".sheet .slip.out", "out")
 	b.click(".ledger .done")
 	b.sees(".ledger", "all in place")

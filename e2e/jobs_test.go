@@ -273,9 +273,9 @@ func TestAModuleThatIsInnocent(t *testing.T) {
 func TestAFanLeftUnplugged(t *testing.T) {
 	c := bring(t, open(t), "f3-twin-series-parallel", "K3 coil open")
 	c.own("do=turned&part=M2&state=off")
-	c.sees(".record", "M2 unplugged")
+	c.sees(".record", "M2 is unplugged")
 	c.answer()
-	c.sees(".ledger .done", "M2 unplugged")
+	c.sees(".ledger .done", "M2 is unplugged")
 	// The next look expects what an unplugged fan does: that it stands is no evidence.
 	c.own("look=1&state=high")
 	c.sees(".good", "M2 stopped")
@@ -421,7 +421,7 @@ func TestASetupAtOneTouch(t *testing.T) {
 	c.own("do=coil&part=K1&state=off")
 	c.sees(".move .title", "K1 on the bench")
 	c.click(".setfirst .btn")
-	c.sees(".ledger .done", "K1 out")
+	c.sees(".ledger .done", "K1 is out")
 	c.own("do=coil&part=K1&state=off")
 	c.answer()
 	c.sees(".thread", "K1 on the bench: OL between 86 and 85")

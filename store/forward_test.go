@@ -73,7 +73,7 @@ func TestForwardFromEveryVersion(t *testing.T) {
 			list, of, err := s.Jobs(t.Context(), store.Find{Words: "hot gritter", Limit: 5})
 			require.NoError(t, err)
 			require.Equal(t, 1, of)
-			assert.Equal(t, []string{"F1 out"}, list[0].Summary.Ledger)
+			assert.Equal(t, []string{"F1 is out"}, list[0].Summary.Ledger)
 			assert.Equal(t, "Twin fans", list[0].Harness)
 			at, err := s.Job(t.Context(), list[0].ID)
 			require.NoError(t, err)

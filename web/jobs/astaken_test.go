@@ -20,7 +20,7 @@ func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/stand", "engine", "running").Code)
 	page := w.Get(job + "?do=volts&pin=BAT.%2B&state=low").Body.String()
 	webtest.Says(t, page, "engine running")
-	assert.Regexp(t, `If all were well <b>14\.\d V`, page)
+	assert.Regexp(t, `A good circuit reads <b>14\.\d V`, page)
 	for _, form := range [][]string{
 		{"do", "fans", "state", "low", "setup", "engine running", "fan-M1", "stopped", "fan-M2", "stopped"},
 		{"do", "fans", "state", "high", "setup", "engine running", "fan-M1", "fast", "fan-M2", "fast"},
@@ -37,7 +37,7 @@ func TestTheEngineIsPartOfHowTheCarStands(t *testing.T) {
 	require.Equal(t, http.StatusUnprocessableEntity, w.Post(job+"/stand", "engine", "humming").Code)
 	require.Equal(t, http.StatusUnprocessableEntity, w.Post(job+"/stand", "engine", "running").Code)
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/stand", "engine", "off").Code)
-	assert.Regexp(t, `If all were well <b>12\.\d V`, w.Get(job+"?do=volts&pin=BAT.%2B&state=low").Body.String())
+	assert.Regexp(t, `A good circuit reads <b>12\.\d V`, w.Get(job+"?do=volts&pin=BAT.%2B&state=low").Body.String())
 }
 
 // A fuse seen blown and a resistor open on the bench are entered as what they are.

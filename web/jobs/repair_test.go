@@ -43,9 +43,9 @@ func TestARepairOnSuspicion(t *testing.T) {
 	webtest.Silent(t, w.Get(job+"/verify").Body.String(), "on suspicion")
 
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/setup", "action", "K2 renewed").Code)
-	webtest.Says(t, w.Get(job+"/verify").Body.String(), "K2 renewed") // a repair, however it is entered
+	webtest.Says(t, w.Get(job+"/verify").Body.String(), "K2 replaced") // a repair, however it is entered
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/repair", "action", "K3 renewed", "used", "1").Code)
-	webtest.Says(t, w.Get(job).Body.String(), "K3 renewed used")
+	webtest.Says(t, w.Get(job).Body.String(), "K3 replaced by a used one")
 }
 
 // Checks answered otherwise than expected stand in the way of closing until they are answered

@@ -39,7 +39,7 @@ func TestAWishIsAnswered(t *testing.T) {
 	body := answered(t, w, "/rewire?"+mower)
 	webtest.Says(t, body, "Ways that can do it")
 	webtest.Says(t, body, "both in series, then in parallel")
-	webtest.Says(t, body, "nobody gives pulses")
+	webtest.Says(t, body, "no output here pulses")
 	wires := w.Get("/rewire/build/wires.csv?" + mower + "&way=series-parallel")
 	require.Equal(t, http.StatusOK, wires.Code)
 	rows, err := csv.NewReader(wires.Body).ReadAll()

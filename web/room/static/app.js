@@ -52,7 +52,7 @@ document.addEventListener("alpine:init", () => {
   // What goes by itself after a few seconds, or longer while a hand or the focus is on it.
   Alpine.data("passing", () => ({
     init() { this.wait(); },
-    wait() { setTimeout(() => this.$root.matches(":hover, :focus-within") ? this.wait() : this.$root.remove(), 8000); },
+    wait() { setTimeout(() => this.$root.querySelector(":hover, :focus") ? this.wait() : this.$root.remove(), 8000); },
   }));
 
   // A passphrase is shown while somebody wants to see what they type.
