@@ -327,7 +327,8 @@ func TestCausesSeenOnTheWayAreNotAskedAgain(t *testing.T) {
 	require.NoError(t, err)
 	tick := func(kept []electric.Action, seen ...probe.Observation) map[string]repair.Ticked {
 		ticked := map[string]repair.Ticked{}
-		for _, x := range repair.TickCauses(causes, repair.Tick(m, list, seen, nil), seen, kept, map[string]string{"cause start M1 and M2": "90 A"}) {
+		said := map[string]string{"cause start M1 and M2": "90 A"}
+		for _, x := range repair.TickCauses(causes, repair.Tick(m, list, seen, nil), seen, kept, said) {
 			ticked[x.Key] = x
 		}
 		return ticked
