@@ -181,12 +181,12 @@ var (
 
 // speech are the words by which people tell a lamp, a buzzer and the like, beside the format's own.
 var speech = map[string]string{
-	"beep": "beeps", "beeped": "beeps", "no": "", "clicks": "click", "clicked": "click", "seized": "stuck", "turns": "", "is": "", "at": "",
+	"beep": "beeps", "beeped": "beeps", "no": "", "not": "", "without": "", "clicks": "click", "clicked": "click", "seized": "stuck", "turns": "", "is": "", "at": "",
 	"on": "", "the": "", "reads": "", "shows": "", "and": "", "to": "", "from": "", "by": "", "hand": "", "was": "",
 	"corroded": "corrosion", "burnt": "heat", "scorched": "heat", "off": "off", "dead": "stopped", "stands": "stopped", "runs": "running",
 }
 
-// has tells whether one of the words is among these, and takes it.
+// has is the first of the words said that is among these; empty where none is.
 func (r *reader) has(words ...string) string {
 	for _, w := range r.words {
 		if slices.Contains(words, w) {
@@ -213,6 +213,9 @@ func (r *reader) seen() (*probe.Observation, error) {
 		if partForm.MatchString(w) && !codeForm.MatchString(w) {
 			return nil, fmt.Errorf("there is no part %s in this circuit", strings.ToUpper(w))
 		}
+	}
+	if negated && r.has("beeps", "click", "code", "codes") == "" { // "not blown" must never be read as blown
+		return nil, errors.New("say what was seen, not what was not: in place of not blown, looks whole")
 	}
 	switch {
 	case r.has("code", "codes") != "" || slices.ContainsFunc(r.words, codeForm.MatchString):

@@ -145,6 +145,9 @@ func (a *Jobs) say(c *gin.Context) {
 		return
 	}
 	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
+		if err == nil { // read again by the ledger as it stands under the lock
+			said, err = shorthand.Read(j.file.Drawn, line, state, j.state.Ledger)
+		}
 		switch {
 		case err != nil:
 			return nil, refusedFor(err)
