@@ -37,8 +37,9 @@ type reader struct {
 	now    []electric.Action
 	line   string
 	places []place
-	spots  []string // wires and terminals that were looked at, as the format spells them
-	words  []string // what is no place
+	spots  []string        // wires and terminals that were looked at, as the format spells them
+	words  []string        // what is no place
+	read   map[string]bool // of those words, the ones that have been understood
 }
 
 // Read reads a line. state is the one in which things are read unless the line begins with another; now is the set-up that holds.
@@ -50,13 +51,13 @@ func Read(c *harness.Circuit, line string, state *harness.State, now []electric.
 	case len(words) > mostWords:
 		return nil, fmt.Errorf("a line has at most %d words", mostWords)
 	}
-	r := &reader{c: c, state: state, now: now, line: line}
+	r := &reader{c: c, state: state, now: now, line: line, read: map[string]bool{}}
 	words = r.leadingState(words)
 	if done := r.done(words); done != nil {
 		return &Said{Done: done}, nil
 	}
 	r.take(words)
-	o, err := r.seen()
+	o, err := r.all(r.seen())
 	if err != nil {
 		if done, wrong := electric.ParseLine(c, line); wrong == nil {
 			return &Said{Done: done}, nil
@@ -186,14 +187,28 @@ var speech = map[string]string{
 	"corroded": "corrosion", "burnt": "heat", "scorched": "heat", "off": "off", "dead": "stopped", "stands": "stopped", "runs": "running",
 }
 
-// has is the first of the words said that is among these; empty where none is.
+// has is the first of the words said that is among these, which is thereby understood; empty where none is.
 func (r *reader) has(words ...string) string {
 	for _, w := range r.words {
 		if slices.Contains(words, w) {
+			r.read[w] = true
 			return w
 		}
 	}
 	return ""
+}
+
+// all refuses a line of which a word has been left over: half a sentence may say the opposite of the whole.
+func (r *reader) all(o *probe.Observation, err error) (*probe.Observation, error) {
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range r.words {
+		if !r.read[w] {
+			return nil, fmt.Errorf("it is not clear what %q says here; nothing was recorded", harness.Clipped(w, 40))
+		}
+	}
+	return o, nil
 }
 
 // seen reads what is no set-up as something that was seen.
@@ -246,6 +261,7 @@ func (r *reader) codes(none bool) (*probe.Observation, error) {
 	var list []string
 	for _, w := range r.words {
 		if codeForm.MatchString(w) {
+			r.read[w] = true
 			list = append(list, w)
 		}
 	}
@@ -267,6 +283,7 @@ func (r *reader) fanWords() []string {
 	var list []string
 	for _, w := range r.words {
 		if slices.Contains(probe.SpeedWords, w) || w == probe.Running || w == probe.Cycling {
+			r.read[w] = true
 			list = append(list, w)
 		}
 	}
@@ -347,9 +364,11 @@ func terminals(p *harness.Part) string {
 func (r *reader) figure() string {
 	for k, w := range r.words {
 		if w == "ol" || w == "open" && len(r.places) == 2 {
+			r.read[w] = true
 			return "OL"
 		}
 		if figureForm.MatchString(w) {
+			r.read[w] = true
 			if k+1 < len(r.words) && unitOf(r.words[k+1]) != "" {
 				return w + " " + r.words[k+1]
 			}
@@ -374,7 +393,8 @@ func (r *reader) figured() (*probe.Observation, error) {
 	figure := r.figure()
 	do := probe.Volts
 	for _, w := range r.words {
-		if unit := unitOf(w); unit != "" {
+		if unit := unitOf(w); unit != "" && (r.read[w] || !figureForm.MatchString(w)) {
+			r.read[w] = true
 			do = unit
 		}
 	}
@@ -436,7 +456,12 @@ func (r *reader) worded(t probe.Test) (*probe.Observation, error) {
 	}
 	said := strings.Join(r.words, " ")
 	for _, word := range kind.Words(t) {
-		if said == word || slices.Contains(r.words, word) {
+		if said == word {
+			for _, w := range r.words {
+				r.read[w] = true
+			}
+		}
+		if said == word || r.has(word) != "" {
 			return answered(t, word)
 		}
 	}

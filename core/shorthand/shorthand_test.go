@@ -66,6 +66,10 @@ func TestWhatPeopleSay(t *testing.T) {
 		"f1 purple":               "! of F1 one may say clean, blown, looks whole, heat, corrosion, or give a figure at a terminal",
 		"":                        "! say what was seen or done, as in " + examples,
 		"fast":                    "! say which fan, as in m1 fast",
+		"k2 87 12.1 13":           "! it is not clear what \"13\" says here; nothing was recorded",
+		"f1 hardly blown":         "! it is not clear what \"hardly\" says here; nothing was recorded",
+		"k2 87 maybe 12.1 v":      "! it is not clear what \"maybe\" says here; nothing was recorded",
+		"m1 almost slow":          "! it is not clear what \"almost\" says here; nothing was recorded",
 		"f1 not blown":            "! say what was seen, not what was not: in place of not blown, looks whole",
 		"m1 not stuck":            "! say what was seen, not what was not: in place of not blown, looks whole",
 		"m1 not slow":             "! say what was seen, not what was not: in place of not blown, looks whole",
@@ -121,7 +125,7 @@ func TestAnyWordsAreReadOrRefused(t *testing.T) {
 		"replaced bat apart k9 π")
 	rng := rand.New(rand.NewPCG(4, 2))
 	read := 0
-	for range 20000 {
+	for range 70000 {
 		var line []string
 		for range 1 + rng.IntN(7) {
 			line = append(line, words[rng.IntN(len(words))])
