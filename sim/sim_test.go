@@ -68,7 +68,7 @@ func stand(t *testing.T, circuit string, o sim.Options, faults ...string) *bench
 			select {
 			case err := <-ended:
 				assert.NoError(t, err)
-			case <-time.After(10 * time.Second):
+			case <-time.After(3 * time.Minute):
 				t.Error("a server did not end with its context")
 			}
 		}

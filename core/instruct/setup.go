@@ -96,7 +96,7 @@ func (w *writer) undo(a electric.Action) string {
 	case electric.Swapped:
 		return fmt.Sprintf("put %s and %s back in their places", a.Part, a.Other)
 	}
-	return "no longer: " + a.String()
+	return "take back: " + a.DoneWords(w.circuit)
 }
 
 func (w *writer) place(part string) string {

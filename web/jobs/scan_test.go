@@ -49,7 +49,7 @@ func simulated(t *testing.T, circuit string, words ...string) (*sim.Vehicle, str
 		stop()
 		select {
 		case <-ended:
-		case <-time.After(10 * time.Second):
+		case <-time.After(3 * time.Minute):
 			t.Error("the simulated vehicle did not end")
 		}
 	})
