@@ -69,19 +69,19 @@ func Read(c *harness.Circuit, line string, state *harness.State, now []electric.
 
 // leadingState takes a state's name, "high" or "high:", off the front of a line.
 func (r *reader) leadingState(words []string) []string {
-	for _, s := range r.c.States {
+	longest := 0
+	for _, s := range r.c.States { // of "step" and "step 1" the longer name
 		name := strings.Fields(strings.ToLower(s.Name))
-		if len(words) <= len(name) {
+		if len(words) <= len(name) || len(name) <= longest {
 			continue
 		}
 		front := slices.Clone(words[:len(name)])
 		front[len(front)-1] = strings.TrimSuffix(front[len(front)-1], ":")
 		if slices.Equal(front, name) {
-			r.state = s
-			return words[len(name):]
+			r.state, longest = s, len(name)
 		}
 	}
-	return words
+	return words[longest:]
 }
 
 // done reads a line as set-up actions, with its places spelled as the circuit has them; nil where it is none.
@@ -182,7 +182,8 @@ var (
 
 // speech are the words by which people tell a lamp, a buzzer and the like, beside the format's own.
 var speech = map[string]string{
-	"beep": "beeps", "beeped": "beeps", "no": "", "not": "", "without": "", "clicks": "click", "clicked": "click", "seized": "stuck", "turns": "", "is": "", "at": "",
+	"beep": "beeps", "beeped": "beeps", "no": "", "not": "", "without": "", "clicks": "click", "clicked": "click", "seized": "stuck",
+	"turns": "", "is": "", "at": "",
 	"on": "", "the": "", "reads": "", "shows": "", "and": "", "to": "", "from": "", "by": "", "hand": "", "was": "",
 	"corroded": "corrosion", "burnt": "heat", "scorched": "heat", "off": "off", "dead": "stopped", "stands": "stopped", "runs": "running",
 }

@@ -64,14 +64,20 @@ func (p *jobPage) offerStand(j *jobAt) {
 		}
 		p.Stands = append(p.Stands, a.Spoken())
 	}
+	nulled, leads := j.leads()
+	if p.Nulled = nulled; leads > 0 {
+		p.Leads = strconv.FormatFloat(leads, 'f', -1, 64)
+	}
+}
+
+// leads is what was last said of the meter's leads: that they were nulled, or what they read held together, ohms.
+func (j *jobAt) leads() (nulled bool, ohms float64) {
 	for _, o := range j.state.Seen {
 		if o.Ohms != nil {
-			p.Nulled, p.Leads = o.Nulled, ""
-			if o.Leads > 0 {
-				p.Leads = strconv.FormatFloat(o.Leads, 'f', -1, 64)
-			}
+			nulled, ohms = o.Nulled, o.Leads
 		}
 	}
+	return nulled, ohms
 }
 
 // offerSetup lists the set-up actions that fit the circuit and do not hold yet.

@@ -140,8 +140,7 @@ func (a *Jobs) say(c *gin.Context) {
 		said, err = shorthand.Read(j.file.Drawn, line, state, j.state.Ledger)
 	}
 	if err == nil && len(said.Done) == 1 && isRenewal(said.Done[0].String()) {
-		c.Request.PostForm.Set("action", said.Done[0].String())
-		a.repair(c)
+		a.repairing(c, said.Done[0].String(), nil)
 		return
 	}
 	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
@@ -152,6 +151,9 @@ func (a *Jobs) say(c *gin.Context) {
 		case err != nil:
 			return nil, refusedFor(err)
 		case said.Seen != nil:
+			if said.Seen.Ohms != nil { // the leads are those of the reading before
+				said.Seen.Nulled, said.Seen.Leads = j.leads()
+			}
 			return j.recording(*said.Seen)
 		}
 		return j.doingAll(said.Done)

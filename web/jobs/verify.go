@@ -128,6 +128,11 @@ func isRenewal(words string) bool {
 // as the evidence stands at that moment.
 func (a *Jobs) repair(c *gin.Context) {
 	words, err := room.Field(c, "action", "the repair", room.MaxText)
+	a.repairing(c, words, err)
+}
+
+// repairing enters the repair that words say; err is what was wrong with them.
+func (a *Jobs) repairing(c *gin.Context, words string, err error) {
 	body := job.Body{}
 	if err == nil {
 		body.Text, err = room.Field(c, "text", "the text", room.MaxText)
