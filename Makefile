@@ -32,6 +32,7 @@ demo:
 
 quick:
 	@scripts/need postgresql ngspice
+	@test -z "$$(gofmt -l . | tee /dev/stderr)"
 	$(GO) test -timeout 20m -short ./core/... ./store/... ./web/...
 
 test:

@@ -13,17 +13,17 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Templates, styles and scripts are laid out for people, as the linter asks it of the Go code: no line over 140
-// characters.
+// Code, templates, styles and scripts are laid out for people: no line over 140 characters. The linter asks the same of
+// the code, but takes its time; here it is seen in the inner loop.
 func TestLinesArePeoplesLength(t *testing.T) {
 	const most = 140
-	require.NoError(t, filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil:
 			return err
-		case d.IsDir() && d.Name() == "vendor":
+		case d.IsDir() && slices.Contains([]string{"vendor", ".git", ".demo", "bin"}, d.Name()):
 			return filepath.SkipDir
-		case !slices.Contains([]string{".html", ".css", ".js"}, filepath.Ext(path)):
+		case !slices.Contains([]string{".go", ".html", ".css", ".js"}, filepath.Ext(path)):
 			return nil
 		}
 		text, err := os.ReadFile(path)

@@ -236,8 +236,8 @@ func TestOneFieldTakesWhatIsSaid(t *testing.T) {
 	webtest.Says(t, page, "K1 is out")
 	webtest.Says(t, page, "a lead bridges K1.30 and K1.87")
 	webtest.Says(t, say("k1 86 k1 85 88 ohm"), "88 Ω at K1.86 from K1.85")
-	require.Equal(t, http.StatusSeeOther, w.Post(j+"/seen", "do", "ohms", "state", "low", "setup", "K1 out", "setup", "BAT apart", "at", "F3.a",
-		"from", "F3.b", "reading", "0.1", "nulled", "1").Code)
+	require.Equal(t, http.StatusSeeOther, w.Post(j+"/seen", "do", "ohms", "state", "low", "setup", "K1 out", "setup", "BAT apart",
+		"at", "F3.a", "from", "F3.b", "reading", "0.1", "nulled", "1").Code)
 	say("f1 a f1 b 0.1 ohm")
 	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
