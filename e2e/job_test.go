@@ -131,6 +131,8 @@ func TestTheJobByKeyboard(t *testing.T) {
 	b.keys("\t\t") // past the black lead's place
 	b.keys("\r")
 	b.sees(".move .title", "Volts at K1.30")
+	b.waits(`document.activeElement.matches(".reading")`) // what was chosen is in the hand
+	b.keys(kb.Escape)
 	b.press("n")
 	b.sees(".move .title", "Voltage drop across F3")
 	read("12,3", "low: 12.3 V at F3.a from F3.b")

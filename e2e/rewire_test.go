@@ -127,7 +127,7 @@ func TestCrossedWiresAreFoundByThePinCheck(t *testing.T) {
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url + "/harnesses/f3-twin-series-parallel/pins")
-	b.sees("h1", "Pin check")
+	b.sees(".head p", "Pin check")
 	b.accessible()
 	// Cavity 61 (low) and 62 (high): 61 leads to K2 and K3, 62 to K1, one coil against two side by side.
 	b.eval(`(document.querySelector('[name="c-0-0"]').focus(), "")`)

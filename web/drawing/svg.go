@@ -35,6 +35,7 @@ type Look struct {
 	Away     map[string]string // parts that are out, and the word for it
 	Expected map[string]string // what each pin should read, for its label
 	PinURL   string            // where touching a pin leads, the pin appended; empty: nowhere
+	PartURL  string            // where touching a part leads, its name appended; empty: nowhere
 	Title    string
 }
 

@@ -2,6 +2,7 @@ package drawing
 
 import (
 	"math"
+	"net/url"
 	"strings"
 
 	"ironthread/core/harness"
@@ -27,6 +28,12 @@ func (d *svg) symbol(s *sheet.Symbol) {
 		d.twoPin(s)
 	}
 	d.f(`</g>`)
+	if d.look.PartURL != "" { // between its pins all of it can be touched, not only its strokes
+		x, y, w, h := touched(s)
+		d.f(`<rect class="hit" x="%d" y="%d" width="%d" height="%d" data-place="%s" hx-get="%s" hx-push-url="true" tabindex="-1" `+
+			`role="button" aria-label="%s: what can be done there"/>`, x, y, w, h, s.Part.Name,
+			d.look.PartURL+url.QueryEscape(s.Part.Name), s.Part.Name)
+	}
 	if word := d.look.Away[s.Part.Name]; word != "" {
 		wide := 8*len(word) + 12
 		x, y := s.X+s.W/2-wide/2, s.Y+s.H-24 // inside, below the name
@@ -36,6 +43,17 @@ func (d *svg) symbol(s *sheet.Symbol) {
 		d.f(`<g class="slip out"><rect x="%d" y="%d" width="%d" height="20" rx="3"/><text x="%d" y="%d">%s</text></g>`,
 			x, y, wide, x+6, y+15, word)
 	}
+}
+
+// touched is where a finger means a part: its body, clear of the pins above and below it.
+func touched(s *sheet.Symbol) (x, y, w, h int) {
+	const clear = 10
+	x, y, w, h = s.X, s.Y+clear, s.W, s.H-2*clear
+	if len(s.Pins) == 2 {
+		const wide = 48
+		x, w = s.Pins[0].X-wide/2, wide
+	}
+	return x, y, w, max(h, clear)
 }
 
 // slipReach is how far the slip of a part that is away reaches over its symbol.

@@ -16,7 +16,10 @@ import (
 // takes is offered there, so that nobody has to know under which name another page would have it.
 
 // placeTest is one of those tests.
-type placeTest struct{ Title, URL string }
+type placeTest struct {
+	Title, URL string
+	On         bool // it is the one that is shown
+}
 
 // places are where something can be done, as the page's list has them: parts, then wires, then terminals.
 func (j *jobAt) places() []string {
@@ -91,7 +94,7 @@ func (j *jobAt) offered(tests []probe.Test) []placeTest {
 		}
 		asked := probe.Asking(t)
 		asked.State = cmp.Or(asked.State, t.State.Name)
-		list = append(list, placeTest{title, moveURL(j, &diagnose.Move{Do: t.Do, Observation: asked, Setup: probe.SetupWords(t.Setup),
+		list = append(list, placeTest{Title: title, URL: moveURL(j, &diagnose.Move{Do: t.Do, Observation: asked, Setup: probe.SetupWords(t.Setup),
 			Part: t.Part})})
 	}
 	return list

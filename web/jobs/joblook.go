@@ -42,6 +42,11 @@ func (p *jobPage) chooseState(j *jobAt, r jobRequest) error {
 	if r.view != "" {
 		keep.Set("view", r.view)
 	}
+	for key, at := range map[string]string{"place": r.place, "round": r.round} {
+		if at != "" {
+			keep.Set(key, at)
+		}
+	}
 	for i, s := range circuit.States {
 		keep.Set("state", s.Name)
 		p.States = append(p.States, room.Button{
@@ -129,8 +134,11 @@ func (p *jobPage) look(j *jobAt, as *diagnose.Assessment, r jobRequest) (circuit
 			evidence.Readings[o.At] = readingWord(o.Volts)
 		}
 	}
-	if p.Card != nil {
+	switch {
+	case p.Card != nil:
 		evidence.Next = p.Card.At
+	case p.Place != nil:
+		evidence.Next = p.Place.First
 	}
 	p.PaperURL = j.paperURL(p.Shown, supposed)
 	p.Drawn = worked.SumOf(p.PaperURL)[:16]
@@ -149,8 +157,9 @@ func (j *jobAt) inState(shown, supposed string, setup []electric.Action) (*drawi
 	}
 	look := &drawing.Look{
 		Point: should, Away: map[string]string{}, Expected: worked.Expected(should),
-		PinURL: fmt.Sprintf("/jobs/%d?state=%s&pin=", j.ID, url.QueryEscape(shown)),
-		Title:  fmt.Sprintf("%s: the circuit in %s, as it should be", j.file.Drawn.Title, shown),
+		PinURL:  fmt.Sprintf("/jobs/%d?state=%s&pin=", j.ID, url.QueryEscape(shown)),
+		PartURL: fmt.Sprintf("/jobs/%d?state=%s&place=", j.ID, url.QueryEscape(shown)),
+		Title:   fmt.Sprintf("%s: the circuit in %s, as it should be", j.file.Drawn.Title, shown),
 	}
 	if supposed != "" {
 		if look.Point, err = j.file.Guide.Suppose(supposed, probe.Test{State: state, Setup: setup}); err != nil {

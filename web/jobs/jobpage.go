@@ -107,6 +107,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
 		p.Shown = j.file.Drawn.States[0].Name
 	}
+	p.Lately = j.lately()
 	p.Socket = socketOf(j, p.Card)
 	p.offerSetup(j)
 	p.offerStand(j)
@@ -203,8 +204,16 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 		p.Table = j.commands(kit)
 		return nil
 	}
+	var err error
 	switch {
+	case r.round != "":
+		p.Round, err = j.roundAsked(p.stateFor(j, as, r), r.round, r.own.Get("do"))
+		return err
+	case r.place != "":
+		p.Place, err = j.placeAsked(p.stateFor(j, as, r), r.place)
+		return err
 	case len(r.own) > 0:
+		j.otherEndOf(r.own)
 		t, err := ownTest(j.file.Model, p.stateFor(j, as, r), j.state.Ledger, r.own)
 		if err != nil {
 			return err
@@ -218,6 +227,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 			return nil
 		}
 		p.Card = &card{Move: m, Heading: "Your choice", Mine: true}
+		p.offerHere(j, t)
 	case len(as.Next) == 0:
 		return nil
 	default:

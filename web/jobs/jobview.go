@@ -43,7 +43,13 @@ type jobPage struct {
 
 	Table     *commandTable // every state commanded, in the place of one move
 	Card      *card
-	Back      string // the job's page that recording leads back to, empty: this one
+	Lately    []string    // the places that were measured last
+	Round     *round      // its terminals, one after the other
+	Place     *placeCard  // what can be done at the place that was touched, instead of one move
+	Here      []placeTest // the instruments that can be laid where the chosen test is
+	Ends      []placeTest // the other ends that ohms from there can be read to
+	OtherEnd  string      // the address of that, the pin to be appended
+	Back      string      // the job's page that recording leads back to, empty: this one
 	Others    []otherMove
 	Before    []store.Line // earlier jobs of this vehicle
 	Newer     *newer       // a newer revision of the harness that the job could go by
@@ -97,6 +103,8 @@ type jobRequest struct {
 	state, view string
 	own         url.Values // a test of one's own: look, do, pin, from, part
 	move        int
+	round       string // the part whose terminals are gone round
+	place       string // the part whose tests are asked for
 	table       bool   // the command table
 	back        string // the job's page that recording leads back to
 	notice      string
@@ -115,6 +123,8 @@ func readJobRequest(c *gin.Context) jobRequest {
 			}
 		}
 	}
+	r.round = room.Clip(c.Query("round"), room.MaxText)
+	r.place = room.Clip(c.Query("place"), room.MaxText)
 	r.table = c.Query("table") != ""
 	r.move, _ = strconv.Atoi(c.Query("move")) // anything else is the first
 	if back := c.Query("back"); back == "verify" {

@@ -3,6 +3,8 @@ package jobs
 import (
 	"errors"
 	"fmt"
+	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -138,6 +140,15 @@ func (a *Jobs) say(c *gin.Context) {
 	var said *shorthand.Said
 	if err == nil {
 		said, err = shorthand.Read(j.file.Drawn, line, state, j.state.Ledger)
+	}
+	if place := shorthand.Place(j.file.Drawn, line); err != nil && place != "" && !j.state.Closed {
+		// A place alone is not a thing that was seen; it is where one wants to measure.
+		key := "place"
+		if j.file.Drawn.Part(place) == nil {
+			key = "pin"
+		}
+		c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d?%s", j.ID, url.Values{"state": {state.Name}, key: {place}}.Encode()))
+		return
 	}
 	if err == nil && len(said.Done) == 1 && isRenewal(said.Done[0].String()) {
 		a.repairing(c, said.Done[0].String(), nil)

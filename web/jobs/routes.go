@@ -15,6 +15,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/:id/seen", a.record)
 	r.POST("/jobs/:id/say", a.say)
 	r.POST("/jobs/:id/table", a.recordTable)
+	r.POST("/jobs/:id/round", a.recordRound)
 	r.POST("/jobs/:id/setup", a.setUp)
 	r.POST("/jobs/:id/setup/all", a.setUpAll)
 	r.GET("/drills", a.drills)

@@ -97,7 +97,7 @@ func (j *jobAt) lastSeen() map[string]map[string]string {
 
 // tableFirst tells whether the table stands in the place of one move: asked for, or nothing has been looked at yet.
 func (j *jobAt) tableFirst(r jobRequest) bool {
-	return r.table || len(r.own) == 0 && r.move == 0 && r.back == "" && !j.looked()
+	return r.table || len(r.own) == 0 && r.move == 0 && r.place == "" && r.round == "" && r.back == "" && !j.looked()
 }
 
 // looked tells whether any fan has been looked at yet.

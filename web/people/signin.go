@@ -30,6 +30,17 @@ type signInPage struct {
 	Devices []store.Device
 }
 
+// Heading is what the page asks for now.
+func (p *signInPage) Heading() string {
+	switch {
+	case p.First:
+		return "The first lead"
+	case p.Half:
+		return "The second step"
+	}
+	return "Sign in"
+}
+
 func (a *People) signIn(c *gin.Context) { a.askWho(c, http.StatusOK, "", nil) }
 
 func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
@@ -43,7 +54,7 @@ func (a *People) askWho(c *gin.Context, status int, name string, wrong error) {
 	if wrong != nil {
 		p.Refuse(wrong)
 	}
-	a.Render(c, status, "signin.html", p)
+	a.Render(c, status, "signin.html", &p)
 }
 
 // signInForm is what the page of signing in posts.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"net/url"
 	"strings"
 	"time"
 	"unicode"
@@ -34,8 +35,30 @@ func funcs(files *Static) template.FuncMap {
 		"times":    timesWords,
 		"token":    NewToken,
 		"clicks":   func() []string { return []string{"click", "nothing"} },
+		"head":     func(title, under, back, to string) heading { return heading{title, under, back, to} },
+		"circuit":  circuitTabs,
 		"pair":     func(a, b any) struct{ A, B any } { return struct{ A, B any }{a, b} },
 	}
+}
+
+// heading is what stands at the top of a page: its title, a line under it, and where the way back leads.
+type heading struct{ Title, Under, Back, To string }
+
+// tab is one of the pages that belong together.
+type tab struct {
+	Label, URL string
+	On         bool
+}
+
+// circuitTabs are the pages of one circuit, the one shown marked.
+func circuitTabs(name, on string) []tab {
+	list := []tab{{Label: "Sheet"}, {Label: "Sockets", URL: "/boxes"}, {Label: "Control", URL: "/logic"}, {Label: "Pin check", URL: "/pins"},
+		{Label: "Start", URL: "/start"}, {Label: "Study", URL: "/study"}, {Label: "Edit", URL: "/edit"}}
+	for i := range list {
+		list[i].On = list[i].Label == on
+		list[i].URL = "/harnesses/" + url.PathEscape(name) + list[i].URL
+	}
+	return list
 }
 
 // share is a part of a whole, between nought and one.

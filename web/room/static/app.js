@@ -108,8 +108,11 @@ const busy = (n) => { waiting = Math.max(0, waiting + n); document.documentEleme
 document.addEventListener("htmx:before:request", () => busy(1));
 document.addEventListener("htmx:finally:request", () => busy(-1));
 
-// The server is told which drawing is on the page, so that it sends only what has changed.
+// The server is told which drawing is on the page, so that it sends only what has changed. While ohms are asked for, a pin that is
+// touched is where the other lead goes.
 document.addEventListener("htmx:config:request", (e) => {
+  const pin = e.detail.ctx.sourceElement?.dataset?.pin, end = find("[data-other-end]")?.dataset.otherEnd;
+  if (pin && end) e.detail.ctx.request.action = end + encodeURIComponent(pin);
   const drawn = find("#paper")?.dataset.drawn;
   if (drawn) e.detail.ctx.request.headers.Drawn = drawn;
 });
@@ -132,6 +135,16 @@ document.addEventListener("DOMContentLoaded", listen);
 document.addEventListener("htmx:after:swap", listen);
 document.addEventListener("visibilitychange", listen);
 window.addEventListener("pagehide", () => listening?.source.close());
+
+// What somebody chose is in the hand: its field has the focus, and nothing moves but to there.
+const toHand = () => {
+  const field = find(".move.chosen .reading, .move.chosen .round input.form-control");
+  const fromBelow = find(".move.chosen") && getComputedStyle(find(".move")).position === "fixed";
+  if (fromBelow) find("#paper")?.scrollIntoView({ block: "start" }); // what was touched stays in sight above it
+  field?.focus({ preventScroll: fromBelow });
+};
+document.addEventListener("DOMContentLoaded", toHand);
+document.addEventListener("htmx:after:swap", (e) => { if (e.detail?.ctx?.request?.method !== "POST") toHand(); });
 
 // The newest entry of the thread is in sight, and the page that was swapped in says its name.
 const newest = () => {

@@ -1,16 +1,23 @@
-// The drawing under the hand: size, pan, two fingers, pins met by a finger, parts dragged to another place. The
-// drawing grows inside its scrolling paper, so that wheel, touch and arrow keys pan it.
+// The drawing under the hand: size, pan, two fingers, pins met by a finger or by arrow keys, parts dragged to another place. The
+// drawing grows inside its scrolling paper, so that wheel, touch and arrow keys pan it. At first sight all of it is shown, where
+// that leaves its smallest letters legible; where not, the place that is asked for stands in the middle, and a small plan in the
+// corner says where that lies in the whole.
 "use strict";
 
-// A drawing is never shown smaller than this share of its own size on a wide screen, so that its smallest letters
-// (11 pixels) stay legible; a narrow one fits its width first.
-const legible = 1;
+const smallestLetter = 11, leastLetter = 9; // pixels: as drawn, and as shown at first sight
 const largestFit = 1.7;
-const narrow = () => window.matchMedia("(max-width: 991px)").matches;
+const planSize = () => window.matchMedia("(max-width: 991px)").matches ? 64 : 96;
+const svgNew = (name, attributes) => {
+  const el = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [key, value] of Object.entries(attributes)) el.setAttribute(key, value);
+  return el;
+};
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("sheet", () => ({
-    zoom: 1,          // times the size that fits
+    zoom: 1,          // times the size of the first sight
+    whole: false,     // all of it is shown, however small
+    asked: "",        // the place that was in the middle last
     fingers: new Map(),
     pan: null,
 
@@ -21,7 +28,8 @@ document.addEventListener("alpine:init", () => {
       on("pointermove", this.moved);
       on("pointerup", this.up);
       on("pointercancel", this.up);
-      on("click", this.nearest);
+      on("click", this.nearest, { capture: true });
+      on("scroll", this.frame, { capture: true, passive: true });
       this.resized = new ResizeObserver(() => this.lay());
       this.papers().forEach((p) => this.resized.observe(p));
       this.swapped = () => { this.papers().forEach((p) => this.resized.observe(p)); this.lay(); };
@@ -44,8 +52,8 @@ document.addEventListener("alpine:init", () => {
       const width = svg.viewBox.baseVal.width, height = svg.viewBox.baseVal.height;
       if (!width || !paper.clientWidth) return 1;
       const across = (paper.clientWidth - 4) / width, down = (paper.clientHeight - 4) / height;
-      if (narrow()) return across;
-      return Math.max(Math.min(across, down, largestFit), Math.min(legible, largestFit));
+      const all = Math.min(across, down, largestFit);
+      return this.whole ? all : Math.max(all, leastLetter / smallestLetter);
     },
     lay(at) {
       for (const paper of this.papers()) {
@@ -59,17 +67,85 @@ document.addEventListener("alpine:init", () => {
           svg.style.width = `${scale * main.viewBox.baseVal.width}px`;
           svg.style.height = `${scale * main.viewBox.baseVal.height}px`;
         }
-        if (this.zoom === 1) continue;
-        paper.scrollLeft = share.x * paper.scrollWidth - here.x;
-        paper.scrollTop = share.y * paper.scrollHeight - here.y;
+        const ring = paper.querySelector(".ring"), place = ring ? `${main.viewBox.baseVal.width} ${ring.getAttribute("cx")}
+          ${ring.getAttribute("cy")}` : "";
+        if (place && place !== this.asked) this.centre(paper, main, ring.cx.baseVal.value, ring.cy.baseVal.value);
+        else if (this.zoom !== 1) {
+          paper.scrollLeft = share.x * paper.scrollWidth - here.x;
+          paper.scrollTop = share.y * paper.scrollHeight - here.y;
+        }
+        if (place) this.asked = place;
+        this.plan(paper, main);
       }
+    },
+    // centre brings a place of the drawing, in its own units, into the middle of the paper.
+    centre(paper, main, x, y) {
+      const box = main.viewBox.baseVal, scale = main.getBoundingClientRect().width / box.width;
+      paper.scrollLeft = main.parentElement.offsetLeft - paper.offsetLeft + (x - box.x) * scale - paper.clientWidth / 2;
+      paper.scrollTop = (y - box.y) * scale - paper.clientHeight / 2;
+    },
+    // plan draws the small plan of the whole, where the paper shows a part of it only.
+    plan(paper, main) {
+      paper.querySelector(".plan")?.remove();
+      const box = main.viewBox.baseVal;
+      if (paper.scrollWidth <= 1.1 * paper.clientWidth && paper.scrollHeight <= 1.1 * paper.clientHeight) return;
+      const plan = svgNew("svg", { class: "plan", viewBox: `${box.x} ${box.y} ${box.width} ${box.height}`, "aria-hidden": "true" });
+      const scale = planSize() / Math.max(box.width, box.height);
+      plan.style.width = `${box.width * scale}px`;
+      plan.style.height = `${box.height * scale}px`;
+      plan.style.marginTop = `${-box.height * scale - 10}px`;
+      for (const part of main.querySelectorAll("[data-part]")) {
+        const b = part.getBBox();
+        plan.append(svgNew("rect", { class: "block", x: b.x, y: b.y, width: b.width, height: b.height }));
+      }
+      const ring = paper.querySelector(".ring");
+      if (ring) plan.append(svgNew("circle", { class: "here", cx: ring.getAttribute("cx"), cy: ring.getAttribute("cy"), r: 4 / scale }));
+      plan.append(svgNew("rect", { class: "frame" }));
+      paper.append(plan);
+      this.frame({ target: paper });
+    },
+    // frame marks on the plan what the paper shows.
+    frame(e) {
+      const frame = e.target.querySelector?.(".plan .frame"), main = e.target.querySelector?.("svg.sheet:not(.layer)");
+      if (!frame || !main) return;
+      const box = main.viewBox.baseVal, scale = main.getBoundingClientRect().width / box.width;
+      const { scrollLeft, scrollTop, clientWidth, clientHeight } = e.target;
+      const at = { x: box.x + scrollLeft / scale, y: box.y + scrollTop / scale, width: clientWidth / scale, height: clientHeight / scale };
+      for (const [key, value] of Object.entries(at)) frame.setAttribute(key, value);
     },
     size(to, at) { this.zoom = Math.min(6, Math.max(0.5, to)); this.lay(at); },
     larger() { this.size(this.zoom * 1.4); },
     smaller() { this.size(this.zoom / 1.4); },
-    fit() { this.size(1); },
+    fit() { this.whole = true; this.size(1); },
+    // Pins are met by arrow keys too: p goes to the pin that is asked for, an arrow to the nearest that way, Enter touches it.
+    pins() { return [...this.$root.querySelectorAll("svg.sheet:not(.layer) [data-pin]")]; },
+    middle(pin) {
+      const b = pin.querySelector(".spot").getBoundingClientRect();
+      return { x: b.left + b.width / 2, y: b.top + b.height / 2 };
+    },
+    pinKey(e) {
+      const pin = document.activeElement?.closest?.("[data-pin], [data-place]");
+      if (!pin || !this.$root.contains(pin)) {
+        if (e.key !== "p") return false;
+        (this.pins().find((p) => p.classList.contains("next")) ?? this.pins()[0])?.focus();
+        return true;
+      }
+      if (e.key === "Enter" || e.key === " ") { pin.dispatchEvent(new MouseEvent("click", { bubbles: true })); return true; }
+      const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+      if (!way || !pin.dataset.pin) return false;
+      const from = this.middle(pin);
+      let near = null, least = Infinity;
+      for (const other of this.pins()) {
+        const to = this.middle(other), along = (to.x - from.x) * way[0] + (to.y - from.y) * way[1];
+        const aside = Math.abs((to.x - from.x) * way[1]) + Math.abs((to.y - from.y) * way[0]);
+        if (along > 1 && along + 2 * aside < least) [near, least] = [other, along + 2 * aside];
+      }
+      near?.focus();
+      return true;
+    },
     key(e) {
       if (e.ctrlKey || e.metaKey || e.altKey || isTyping(document.activeElement)) return;
+      if (!document.querySelector(".arranging") && this.pinKey(e)) { e.preventDefault(); return; }
       const act = { "+": this.larger, "=": this.larger, "-": this.smaller, 0: this.fit }[e.key];
       if (act) { e.preventDefault(); act.call(this); }
     },
@@ -82,7 +158,12 @@ document.addEventListener("alpine:init", () => {
       this.size(this.zoom * Math.exp(-e.deltaY / 300), { paper, x: e.clientX - box.left, y: e.clientY - box.top });
     },
     down(e) {
-      const paper = e.target.closest(".paper");
+      const paper = e.target.closest(".paper"), plan = e.target.closest(".plan");
+      if (plan) { // a touch on the plan goes there
+        const at = new DOMPoint(e.clientX, e.clientY).matrixTransform(plan.getScreenCTM().inverse());
+        this.centre(paper, paper.querySelector("svg.sheet:not(.layer)"), at.x, at.y);
+        return;
+      }
       if (!paper || e.button || drag.begin(e)) return;
       this.fingers.set(e.pointerId, e);
       if (e.pointerType === "mouse" && !e.target.closest("[data-pin]")) {
@@ -112,17 +193,19 @@ document.addEventListener("alpine:init", () => {
       this.pan = null;
       drag.end(e.type === "pointerup");
     },
-    // A finger need not meet a pin: the nearest within its width is meant.
+    // A finger need not meet a pin: the nearest within its width is meant; on a part, only one that is nearly met.
     nearest(e) {
       const sheet = e.target.closest(".paper .sheet");
       if (!sheet || e.pointerType !== "touch" || e.target.closest("[data-pin]") || document.querySelector(".arranging")) return;
-      let near = null, least = 26;
+      let near = null, least = e.target.closest("[data-place]") ? 14 : 26;
       for (const spot of sheet.querySelectorAll("[data-pin] .spot")) {
         const box = spot.getBoundingClientRect();
         const away = Math.hypot(box.left + box.width / 2 - e.clientX, box.top + box.height / 2 - e.clientY);
         if (away < least) [near, least] = [spot, away];
       }
-      near?.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+      if (!near) return;
+      e.stopPropagation();
+      near.dispatchEvent(new MouseEvent("click", { bubbles: true }));
     },
   }));
 
