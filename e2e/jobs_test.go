@@ -380,7 +380,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 	c.accessible()
 	c.fill("#closing", "the fuse's blade was green")
 	c.click(".closing .btn-primary")
-	c.sees(".move", "This job is closed: verified")
+	c.sees(".move", "Closed: verified")
 	c.visit(c.url + "/report")
 	c.sees(".owner", "We found the trouble at the fuse F1")
 	c.sees(".reasons", "new fuse, cavity cleaned")

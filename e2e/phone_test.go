@@ -87,7 +87,7 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 	c.sees("main h2", "all of it seen")
 	c.fill("#closing", "salt in the clips")
 	c.click(".closing .btn-primary")
-	c.sees(".move", "This job is closed: verified")
+	c.sees(".move", "Closed: verified")
 	c.narrow()
 	c.visit(c.url + "/report")
 	c.sees(".reasons", "new fuse, clips cleaned")

@@ -154,5 +154,5 @@ func TestFromTheCommandToTheClosedJob(t *testing.T) {
 	c.sees("main h2", "all of it seen")
 	c.fill("#closing", "link fuse renewed, its clips cleaned")
 	c.click(".closing .btn-primary")
-	c.sees(".move", "This job is closed: verified")
+	c.sees(".move", "Closed: verified")
 }

@@ -70,6 +70,11 @@ func (w *Watches) Begin(ctx context.Context, job int64, address string, data *de
 	if err := w.permitted(address); err != nil {
 		return nil, err
 	}
+	return w.BeginHere(ctx, job, address, data)
+}
+
+// BeginHere is Begin for an address that the application itself listens on, with a simulated vehicle.
+func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data *describe.Vehicle) (*Watch, error) {
 	w.mu.Lock()
 	if w.of[job] != nil {
 		w.mu.Unlock()
@@ -110,6 +115,9 @@ func (w *Watches) Begin(ctx context.Context, job int64, address string, data *de
 	}()
 	return x, nil
 }
+
+// Done is closed when the link has ended.
+func (w *Watch) Done() <-chan struct{} { return w.done }
 
 // Leave gives back what is commanded and ends a job's link.
 func (w *Watches) Leave(job int64) {

@@ -356,6 +356,17 @@ func (v *Vehicle) Setup(words string, undo bool) error {
 	return nil
 }
 
+// Reset brings the vehicle into a set-up, whatever was done to it before.
+func (v *Vehicle) Reset(setup []electric.Action) error {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if err := v.rebuild(slices.Clone(setup)); err != nil {
+		return err
+	}
+	v.enter()
+	return nil
+}
+
 // Command gives commands in place of the strategy: what is named holds, with its duty in percent where it has one; what
 // is not does not. The reason says why the controller refuses; zero: it does not.
 func (v *Vehicle) Command(command string, on bool, duty float64) uds.Reason {

@@ -220,6 +220,7 @@ type Vehicle struct {
 	ID    int64  `db:"id"`
 	Name  string `db:"name"`
 	Notes string `db:"notes"`
+	Had   int64  `db:"had"` // the harness of its last job, where that is still in the library; 0: none
 }
 
 const putVehicle = `
@@ -241,6 +242,10 @@ func (s *Store) Vehicles(ctx context.Context) ([]Vehicle, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
 	var list []Vehicle
-	err := s.db.SelectContext(ctx, &list, `SELECT id, name, notes FROM vehicles ORDER BY name`)
+	err := s.db.SelectContext(ctx, &list, `
+		SELECT v.id, v.name, v.notes, coalesce((
+			SELECT h.id FROM jobs j JOIN harness_revisions r ON r.id = j.revision_id JOIN harnesses h ON h.id = r.harness_id
+			WHERE j.vehicle_id = v.id AND h.deleted_at IS NULL ORDER BY j.id DESC LIMIT 1), 0) AS had
+		FROM vehicles v ORDER BY v.name`)
 	return list, wrap("listing vehicles", err)
 }

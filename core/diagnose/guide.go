@@ -111,7 +111,10 @@ func (g *Guide) Close() { g.table.Close() }
 
 // Progress tells how many suspects of how many have been foretold in the set-up being worked on; it
 // does not wait.
-func (g *Guide) Progress() (done, of int) { return g.table.Progress() }
+func (g *Guide) Progress() (done, of int) {
+	done, of = g.table.Progress()
+	return min(done, of), of // another set-up may have been begun between the two
+}
 
 // Parts lists what may be believed in: every part with a fault of its own.
 func (g *Guide) Parts() []*harness.Part {

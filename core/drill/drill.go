@@ -215,14 +215,23 @@ func Answer(m *electric.Model, h Hidden, before []probe.Observation, do probe.Do
 	return c.Answer(do, asked)
 }
 
-func vehicle(m *electric.Model, h Hidden) (*car.Car, error) {
+// In reads what is hidden in a vehicle of this circuit.
+func (h Hidden) In(c *harness.Circuit) ([]fault.Fault, error) {
 	var faults []fault.Fault
 	for _, words := range h.Faults {
-		f, err := fault.Parse(m.Circuit, words)
+		f, err := fault.Parse(c, words)
 		if err != nil {
 			return nil, err
 		}
 		faults = append(faults, f)
+	}
+	return faults, nil
+}
+
+func vehicle(m *electric.Model, h Hidden) (*car.Car, error) {
+	faults, err := h.In(m.Circuit)
+	if err != nil {
+		return nil, err
 	}
 	return car.New(m, car.Options{Seed: h.Seed, AsTaken: true}, faults...)
 }

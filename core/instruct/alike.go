@@ -25,7 +25,7 @@ func WhyAlike(m *electric.Model, faults []fault.Fault, harmless bool) *Alike {
 	if harmless {
 		return &Alike{
 			"As small as the readings leave them, none of them changes what a fan does in any state.",
-			"Nothing need be done for the fans; clamp currents and looking at the joints would tell the rest.",
+			"The fans need no repair; clamp currents and a look at the joints would tell the rest.",
 		}
 	}
 	if len(faults) < 2 {

@@ -27,7 +27,7 @@ func TestWhySuspectsCannotBeToldApart(t *testing.T) {
 		{[]string{"K1 make contact open", "pin K1.30 open"}, "no place to touch between them", "terminal K1.30"},
 		{[]string{"wire K1.87 - M1.+ resists", "K1 make contact burnt"}, "adds its ohms", "Open the loom"},
 		{[]string{"K1 coil open", "K1 make contact open"}, "same part is replaced", "on the bench"},
-		{[]string{"no fault", "F2 wrong"}, "changes what a fan does", "Nothing need be done"},
+		{[]string{"no fault", "F2 wrong"}, "changes what a fan does", "The fans need no repair"},
 		{[]string{"M1 seized", "BAT flat"}, "within what a meter", "Look at M1 first"},
 	} {
 		var faults []fault.Fault

@@ -162,6 +162,20 @@ func workingWords(l store.Line) string {
 	return fmt.Sprintf("%d readings; being worked out", l.Summary.Readings)
 }
 
+// hadBefore is the circuit that a vehicle had in its last job; 0 where there is none.
+func (a *Jobs) hadBefore(ctx context.Context, vehicle string) (int64, error) {
+	list, err := a.keep.Vehicles(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, v := range list {
+		if v.Name == vehicle {
+			return v.Had, nil
+		}
+	}
+	return 0, nil
+}
+
 // startJob opens a job on a vehicle, known or new, with a harness of the library.
 func (a *Jobs) startJob(c *gin.Context) {
 	var f startForm
@@ -173,7 +187,9 @@ func (a *Jobs) startJob(c *gin.Context) {
 	case f.Complaint == "":
 		err = errors.New("say in a few words what the customer complains of")
 	case f.Harness <= 0:
-		err = errors.New("choose the harness the vehicle has")
+		if f.Harness, err = a.hadBefore(c.Request.Context(), f.Vehicle); err == nil && f.Harness == 0 {
+			err = errors.New("choose the fan circuit that the vehicle has")
+		}
 	}
 	if err != nil {
 		a.showBay(c, http.StatusUnprocessableEntity, f, room.Sentence(err))

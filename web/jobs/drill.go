@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -28,12 +29,31 @@ const drillVehicle = "Drill"
 
 type drillsPage struct {
 	room.Frame
-	Traps    []drill.Trap
+	Traps    []trapOffered
 	Levels   []drill.Level
 	Circuits []store.Harness
 	Done     []drilled
 	Record   []record
 	Form     drillForm
+}
+
+// trapOffered is a drill by what the customer says and the circuit, which do not give it away.
+type trapOffered struct {
+	Number             int
+	Complaint, Circuit string
+}
+
+// trapsOffered lists them; circuits names the library's.
+func trapsOffered(circuits []store.Harness) []trapOffered {
+	var list []trapOffered
+	for i, t := range drill.Traps {
+		one := trapOffered{Number: i + 1, Complaint: t.Complaint, Circuit: t.Circuit}
+		if k := slices.IndexFunc(circuits, func(h store.Harness) bool { return h.Name == t.Circuit }); k >= 0 {
+			one.Circuit = circuits[k].Title
+		}
+		list = append(list, one)
+	}
+	return list
 }
 
 // drilled is one of the drills done last.
@@ -108,7 +128,7 @@ type drillForm struct {
 func (a *Jobs) drills(c *gin.Context) { a.showDrills(c, http.StatusOK, drillForm{}, "") }
 
 func (a *Jobs) showDrills(c *gin.Context, status int, f drillForm, wrong string) {
-	p := drillsPage{Frame: a.Frame(c, "Drills", "drills"), Traps: drill.Traps, Levels: drill.Levels, Form: f}
+	p := drillsPage{Frame: a.Frame(c, "Drills", "drills"), Levels: drill.Levels, Form: f}
 	if wrong != "" {
 		p.Notice, p.Bad = wrong, true
 	}
@@ -117,6 +137,7 @@ func (a *Jobs) showDrills(c *gin.Context, status int, f drillForm, wrong string)
 		a.FailWith(c, err)
 		return
 	}
+	p.Traps = trapsOffered(p.Circuits)
 	lines, _, err := a.keep.Jobs(c.Request.Context(), store.Find{Anywhere: true, Words: drillVehicle, Limit: keptRecord})
 	if err != nil {
 		a.FailWith(c, err)
@@ -157,8 +178,8 @@ func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 	hidden := &drill.Hidden{Seed: rand.Uint64N(1<<31) + 1} // which fault is hidden is no secret worth keeping
 	name, complaint := f.Harness, ""
 	var setup []string
-	if k := slices.IndexFunc(drill.Traps, func(t drill.Trap) bool { return t.Name == f.Trap }); k >= 0 {
-		trap := drill.Traps[k]
+	if k, err := strconv.Atoi(f.Trap); err == nil && k >= 1 && k <= len(drill.Traps) {
+		trap := drill.Traps[k-1]
 		name, complaint, setup = trap.Circuit, trap.Complaint, trap.Setup
 		hidden.Faults, hidden.Lesson = trap.Faults, trap.Lesson
 	}
@@ -313,6 +334,10 @@ func (a *Jobs) endDrill(c *gin.Context) {
 		return
 	}
 	said, err := saidToBe(c, j)
+	shown := c.PostForm("show") != "" // whoever gives up is shown it; that is not found
+	if shown {
+		said = nil
+	}
 	var score *drill.Score
 	if err == nil { // it takes a moment: judged before the log is held, and only good for the log as it was then
 		score, err = judged(c, j, said)
@@ -324,7 +349,7 @@ func (a *Jobs) endDrill(c *gin.Context) {
 			return nil, refusedFor(err)
 		case j.state.Last != judgedAt:
 			return nil, refused("Somebody has written into this drill meanwhile; look, and end it again.")
-		case len(said)+len(j.state.Repairs) == 0:
+		case len(said)+len(j.state.Repairs) == 0 && !shown:
 			return nil, refused("Say what it is, or repair it first.")
 		}
 		var entries []job.Entry

@@ -7,15 +7,50 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/drill"
 	"ironthread/web/webtest"
 )
+
+// Whoever gives a drill up is shown what was hidden; that counts as not found.
+func TestADrillThatIsGivenUp(t *testing.T) {
+	w := webtest.Open(t)
+	job := w.Post("/drills", "trap", "3").Header().Get("Location")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/drill", "show", "1", "fault", "F2 open").Code)
+	page := w.Get(job + "/drill").Body.String()
+	webtest.Says(t, page, "Not this time")
+	webtest.Says(t, page, "It was <b>F2 open</b>")
+	webtest.Says(t, page, "the guide, on the same")
+}
+
+// A drill's own vehicle is connected by one touch, on a server that lets nobody else connect to this machine: it has what is hidden,
+// and stands as the ledger says.
+func TestADrillHasItsOwnVehicleToConnect(t *testing.T) {
+	options := webtest.Options()
+	options.Loopback = false
+	w := webtest.OpenWith(t, options)
+	job := w.Post("/drills", "trap", "3").Header().Get("Location")
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Connect this vehicle")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/connect", "drill", "1").Code)
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Give back and disconnect")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/command", "state", "high").Code)
+	page := w.Get(job + "/scan").Body.String()
+	webtest.Says(t, page, "Commanded: <b>high</b>")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/leave").Code)
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Connect this vehicle")
+	// Another job has no such vehicle.
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post(w.JobNamed("Gritter 6")+"/scan/connect", "drill", "1").Code)
+}
 
 // A drill from the choice to the score: readings from the vehicle, what it is said to be, what it was; nothing of it is
 // told before the end, and it teaches the workshop's own jobs nothing.
 func TestADrill(t *testing.T) {
 	w := webtest.Open(t)
-	webtest.Says(t, w.Get("/drills").Body.String(), "Both motors dead")
-	r := w.Post("/drills", "trap", "A fan left unplugged")
+	list := w.Get("/drills").Body.String()
+	webtest.Says(t, list, "weak on high, the last workshop had it for a day")
+	for _, trap := range drill.Traps { // what a drill is called would tell what is hidden in it
+		webtest.Silent(t, list, trap.Name)
+	}
+	r := w.Post("/drills", "trap", "3")
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	job := r.Header().Get("Location")
 	page := w.Get(job).Body.String()

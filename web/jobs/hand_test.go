@@ -148,7 +148,7 @@ func TestNothingFoundClosesAJob(t *testing.T) {
 	page := w.Get(j).Body.String()
 	webtest.Says(t, page, "Close: nothing found")
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/close", "reason", "nothing found").Code)
-	webtest.Says(t, w.Get(j).Body.String(), "This job is closed: nothing found")
+	webtest.Says(t, w.Get(j).Body.String(), "Closed: nothing found")
 	report := w.Get(j + "/report").Body.String()
 	webtest.Says(t, report, "We found nothing wrong with the fans")
 	assert.NotContains(t, report, "warm-up: all as it should be", "nobody watched one")
@@ -251,4 +251,33 @@ func TestOneFieldTakesWhatIsSaid(t *testing.T) {
 		webtest.Says(t, r.Body.String(), sentence)
 		assert.True(t, line == "" || strings.Contains(r.Body.String(), `value="`+line+`"`), "what was typed is kept")
 	}
+}
+
+// A job begins with no circuit chosen: a vehicle that was here before has the one it had then, a new one is asked for it.
+func TestAJobBeginsWithTheVehiclesOwnCircuit(t *testing.T) {
+	w := webtest.Open(t)
+	page := w.Get("/").Body.String()
+	webtest.Silent(t, page, `option value="1" selected`)
+	webtest.Says(t, page, "data-had=")
+	circuit := func(address string) string {
+		j, err := w.Keep.Job(t.Context(), webtest.ID(t, address))
+		require.NoError(t, err)
+		return j.Sheet
+	}
+	w.NewJobOn("f2-staged-pair", "the lower fan never comes")
+	r := w.Post("/jobs", "vehicle", "Gritter 40", "complaint", "again")
+	require.Equal(t, http.StatusSeeOther, r.Code, webtest.Notice(r.Body.String()))
+	assert.Equal(t, "f2-staged-pair", circuit(r.Header().Get("Location")))
+	r = w.Post("/jobs", "vehicle", "Hedge mower 12", "complaint", "boils")
+	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	webtest.Says(t, r.Body.String(), "Choose the fan circuit that the vehicle has")
+}
+
+// One number says how many suspects are left, in the Bay and on the job, and nothing is left out while nothing has been seen.
+func TestCountsAgree(t *testing.T) {
+	w := webtest.Open(t)
+	j := w.NewJobOn("f3-twin-series-parallel", "no low")
+	page := w.Get(j).Body.String()
+	webtest.Says(t, page, "<b>164</b> of 164 left")
+	webtest.Says(t, w.Get("/").Body.String(), "164 suspects, nothing seen yet")
 }

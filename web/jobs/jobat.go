@@ -28,7 +28,8 @@ const maxToken = 64
 
 // standingOf words how a job stands.
 func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
-	left := float64(as.Left) / float64(max(1, as.Of))
+	remain := leftOf(state, as)
+	left := float64(remain) / float64(max(1, as.Of))
 	switch {
 	case len(state.Seen) == 0:
 		return store.Standing{Stage: "just begun", Text: fmt.Sprintf("%d suspects, nothing seen yet", as.Of), Share: 1}
@@ -44,7 +45,15 @@ func standingOf(state *job.State, as *diagnose.Assessment) store.Standing {
 		return store.Standing{Stage: "nearly there", Text: fmt.Sprintf("%s, %d of its proof to come", as.Verdict.Faults[0],
 			len(as.Verdict.Lacks)), Share: left}
 	}
-	return store.Standing{Stage: "narrowing", Text: fmt.Sprintf("%d of %d suspects left", as.Left, as.Of), Share: left}
+	return store.Standing{Stage: "narrowing", Text: fmt.Sprintf("%d of %d suspects left", remain, as.Of), Share: left}
+}
+
+// leftOf is how many suspects are left. While nothing has been seen nothing is ruled out, however rare some of them are.
+func leftOf(state *job.State, as *diagnose.Assessment) int {
+	if len(state.Seen) == 0 {
+		return as.Of
+	}
+	return as.Left
 }
 
 // leading is the likeliest suspect that is a fault, empty if there is none.

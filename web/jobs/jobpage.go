@@ -67,7 +67,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		a.FailWith(c, err)
 		return false
 	}
-	p.Tally.Left, p.Tally.Of = as.Left, as.Of
+	p.Tally.Left, p.Tally.Of = leftOf(j.state, as), as.Of
 	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
 	p.Notice, p.Bad = r.notice, r.bad
 	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {

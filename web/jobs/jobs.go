@@ -9,6 +9,7 @@ import (
 	"context"
 	"embed"
 	"fmt"
+	"sync"
 	"time"
 
 	"ironthread/core/diagnose"
@@ -59,6 +60,7 @@ type Jobs struct {
 	news     *news
 	settler  *settler
 	pages    *seenPages
+	drilling sync.Map // by job, the simulated vehicle that a drill is connected to
 
 	Simulated []Known // vehicles that are known to answer
 }

@@ -160,7 +160,7 @@ func TestAJobClosesOnlyWithAnEmptyLedger(t *testing.T) {
 	webtest.Says(t, w.Post(job+"/close", "text", "done").Body.String(), "The ledger is not empty: K1 out")
 	w.Post(job+"/setup", "undo", "1", "action", "K1 out")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/close", "text", "F3 renewed elsewhere", "reason", "passed on").Code)
-	webtest.Says(t, w.Get(job).Body.String(), "This job is closed")
+	webtest.Says(t, w.Get(job).Body.String(), "Closed")
 	webtest.Says(t, w.Post(job+"/note", "text", "more").Body.String(), "This job is closed; start another")
 }
 

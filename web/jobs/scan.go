@@ -91,6 +91,9 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 	}
 	for _, k := range a.Simulated {
 		if k.Harness == j.Sheet {
+			if j.state.Drill != nil { // it has a vehicle of its own
+				continue
+			}
 			p.Known = append(p.Known, k)
 			p.Address, p.MeterAt = k.Address, k.Meter
 		}
@@ -152,7 +155,13 @@ func (a *Jobs) connect(c *gin.Context) {
 			return
 		}
 	}
-	if _, err := a.watches.Begin(c.Request.Context(), j.ID, address, data); err != nil {
+	var err error
+	if c.PostForm("drill") != "" && j.state.Drill != nil {
+		_, err = a.connectDrill(c.Request.Context(), j)
+	} else {
+		_, err = a.watches.Begin(c.Request.Context(), j.ID, address, data)
+	}
+	if err != nil {
 		refuse(err)
 		return
 	}
@@ -202,6 +211,11 @@ func (a *Jobs) command(c *gin.Context) {
 			commands[command] = 100
 			if duty, known := j.file.Drawn.DutyIn(s, command, harness.Heard{}); known {
 				commands[command] = duty
+			}
+		}
+		if v := a.drillCar(j.ID); v != nil {
+			if err := setUpAs(v, j.state.Ledger); err != nil {
+				return err
 			}
 		}
 		if m := a.watches.Meter(j.ID); m != nil && m.Simulated() { // a simulated vehicle is set up as the ledger says

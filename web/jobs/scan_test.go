@@ -64,7 +64,7 @@ func TestTheScanPage(t *testing.T) {
 		Loopback:  true,
 		Simulated: []jobs.Known{{Name: "Test rig", Harness: "f3-twin-series-parallel", Address: address}}})
 	job := w.JobNamed("Gritter 6")
-	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Test rig answers at "+address)
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Test rig, simulated")
 	for bad, want := range map[string]string{
 		"example.com:13400": "no address of a network of one", "8.8.8.8:13400": "no address of a network of one", "x": "is no address",
 		"127.0.0.1:1": "Nothing that can be used answers at 127.0.0.1:1",

@@ -78,7 +78,7 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/verify", pass...).Code)
 	webtest.Says(t, w.Get(job+"/verify").Body.String(), "all of it seen")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/close", "text", "link fuse blown by a seized fan years ago").Code)
-	webtest.Says(t, w.Get(job).Body.String(), "This job is closed: verified")
+	webtest.Says(t, w.Get(job).Body.String(), "Closed: verified")
 
 	// The logbook has it, and the priors count it.
 	book := w.Get("/logbook?harness=f3-twin-series-parallel&find=gritter+6").Body.String()
@@ -100,7 +100,7 @@ func TestFromTheVerdictToTheClose(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, again.Code, again.Body.String())
 	taken := again.Header().Get("Location")
 	assert.NotEqual(t, job, taken)
-	webtest.Says(t, w.Get(taken).Body.String(), "This job is closed: verified")
+	webtest.Says(t, w.Get(taken).Body.String(), "Closed: verified")
 	webtest.Says(t, w.Send("/jobs/import", "file", "job.json", []byte(`{"iron-thread-job":"9"}`)).Body.String(), "no job file of version 1")
 	webtest.Says(t, w.Send("/jobs/import", "file", "job.json", []byte(`[`)).Body.String(), "This is no job file")
 	var f map[string]any

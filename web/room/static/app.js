@@ -55,6 +55,15 @@ document.addEventListener("alpine:init", () => {
     wait() { setTimeout(() => this.$root.querySelector(":hover, :focus") ? this.wait() : this.$root.remove(), 8000); },
   }));
 
+  // A job that begins: a vehicle that was here before has the circuit it had then, until somebody chooses another.
+  Alpine.data("start", () => ({
+    named(e) {
+      const known = [...this.$root.querySelectorAll("datalist option")].find((o) => o.value === e.target.value);
+      const circuit = this.$root.querySelector("#harness");
+      if (known?.dataset.had && [...circuit.options].some((o) => o.value === known.dataset.had)) circuit.value = known.dataset.had;
+    },
+  }));
+
   // A passphrase is shown while somebody wants to see what they type.
   Alpine.data("reveal", () => ({
     show(e) { for (const field of this.$root.querySelectorAll("[data-secret]")) field.type = e.target.checked ? "text" : "password"; },
