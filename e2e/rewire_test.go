@@ -74,7 +74,7 @@ func TestTwoRelaysBecomeThree(t *testing.T) {
 	assert.LessOrEqual(t, b.touches, 25)
 	b.accessible()
 
-	b.touch(`.exports a[href^="/rewire?"]`)
+	b.touch(".head .back")
 	b.sees("#drawn h2", "both in series, then in parallel")
 	b.typed("#vehicle", "Verge mower 2")
 	b.touch(".keepit .btn")

@@ -80,6 +80,7 @@ func Sheet(s *sheet.Sheet, look *Look) Picture {
 		look = &Look{}
 	}
 	d := begin(s, look)
+	d.mute = look.Point != nil
 	title := look.Title
 	if title == "" {
 		title = "The circuit as drawn"

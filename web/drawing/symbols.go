@@ -51,7 +51,9 @@ func touched(s *sheet.Symbol) (x, y, w, h int) {
 	x, y, w, h = s.X, s.Y+clear, s.W, s.H-2*clear
 	if len(s.Pins) == 2 {
 		const wide = 48
+		top, bottom := s.Pins[0].Y, s.Pins[1].Y
 		x, w = s.Pins[0].X-wide/2, wide
+		y, h = top+clear, bottom-top-2*clear
 	}
 	return x, y, w, max(h, clear)
 }

@@ -28,6 +28,7 @@ type bayPage struct {
 	Vehicles  []store.Vehicle
 	Harnesses []store.Harness
 	Form      startForm
+	Led       bool   // somebody who is here for the first time
 	Pending   bool   // how some job stands is still being worked out
 	Again     string // the address to ask again
 }
@@ -59,7 +60,7 @@ func (a *Jobs) showBay(c *gin.Context, status int, form startForm, wrong string)
 	page := bayPage{
 		Frame: a.Frame(c, "Bay", "bay"), Workshop: a.Workshop, Reached: a.Reached, Form: form,
 		Find:  room.Clip(strings.TrimSpace(c.Query("find")), room.MaxFind),
-		Again: c.Request.URL.RequestURI(),
+		Again: c.Request.URL.RequestURI(), Led: led(c),
 	}
 	page.Notice, page.Bad = wrong, wrong != ""
 	page.Pager = room.PagerOf(c, "/", page.Find, jobsListed)

@@ -178,6 +178,9 @@ func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 	hidden := &drill.Hidden{Seed: rand.Uint64N(1<<31) + 1} // which fault is hidden is no secret worth keeping
 	name, complaint := f.Harness, ""
 	var setup []string
+	if f.Trap == "led" {
+		name, complaint, hidden.Faults, hidden.Lesson = drill.Led.Circuit, drill.Led.Complaint, drill.Led.Faults, drill.Led.Lesson
+	}
 	if k, err := strconv.Atoi(f.Trap); err == nil && k >= 1 && k <= len(drill.Traps) {
 		trap := drill.Traps[k-1]
 		name, complaint, setup = trap.Circuit, trap.Complaint, trap.Setup

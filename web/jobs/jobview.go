@@ -41,6 +41,7 @@ type jobPage struct {
 	SamePaper bool   // the page has it already
 	Warnings  []string
 
+	Led       string        // the line for whoever is here for the first time
 	Table     *commandTable // every state commanded, in the place of one move
 	Card      *card
 	Lately    []string    // the places that were measured last

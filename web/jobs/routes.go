@@ -18,6 +18,8 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.POST("/jobs/:id/round", a.recordRound)
 	r.POST("/jobs/:id/setup", a.setUp)
 	r.POST("/jobs/:id/setup/all", a.setUpAll)
+	r.GET("/go", a.goTo)
+	r.POST("/led", a.ledNoMore)
 	r.GET("/drills", a.drills)
 	r.POST("/drills", a.startDrill)
 	r.GET("/jobs/:id/drill", a.drill)

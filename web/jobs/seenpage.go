@@ -49,9 +49,10 @@ func (a *Jobs) madeOf(c *gin.Context, j *jobAt) ([sha256.Size]byte, error) {
 		Job, Learnt, Frame, Units, Kit, School any
 		Last                                   int
 		Address, Parts, Drawn                  string
-		Meter                                  bool
+		Meter, Led                             bool
 	}{j.Job, j.learnt, a.Frame(c, j.Title, "bay"), room.UnitsOf(c), kit, school, j.state.Last, c.Request.URL.RequestURI(),
-		c.GetHeader("HX-Request") + " " + c.GetHeader("HX-History-Restore-Request"), c.GetHeader(drawnHeader), a.watches.Meter(j.ID) != nil})
+		c.GetHeader("HX-Request") + " " + c.GetHeader("HX-History-Restore-Request"), c.GetHeader(drawnHeader), a.watches.Meter(j.ID) != nil,
+		led(c)})
 	return sha256.Sum256(b), err
 }
 

@@ -76,6 +76,7 @@ type toolsPage struct {
 	School  probe.School
 	Schools []room.Choice
 	Units   []room.UnitChoice
+	Looks   []room.Choice
 	Back    string
 }
 
@@ -98,6 +99,10 @@ func (a *People) tools(c *gin.Context) {
 			label = "fastest first (recommended)"
 		}
 		p.Schools = append(p.Schools, room.Choice{Value: string(s), Label: label, Chosen: s == school})
+	}
+	for _, look := range room.Looks {
+		look.Chosen = look.Value == p.Look
+		p.Looks = append(p.Looks, look)
 	}
 	a.Render(c, http.StatusOK, "tools.html", p)
 }
@@ -125,6 +130,7 @@ func (a *People) setTools(c *gin.Context) {
 	room.KeepKit(c, f.Scan, f.School, missing)
 	room.KeepUnits(c)
 	room.KeepType(c)
+	room.KeepLook(c)
 	c.Redirect(http.StatusSeeOther, room.BackTo(f.Back))
 }
 

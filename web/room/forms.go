@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -134,6 +135,26 @@ func KeepType(c *gin.Context) {
 	}
 	Keep(c, typeCookie, kept)
 }
+
+// How the pages look is kept in a cookie at a person's browser; without one, the system's own setting decides.
+const lookCookie = "look"
+
+// Looks are the ways the pages can look: by the system's setting, on light paper or on dark, and each with strong contrast, for glare
+// and for the night.
+var Looks = []Choice{{Value: "", Label: "as the system"}, {Value: "light", Label: "light"}, {Value: "dark", Label: "dark"},
+	{Value: "strong-light", Label: "strong contrast, light"}, {Value: "strong-dark", Label: "strong contrast, dark"}}
+
+// LookOf is how the person at this browser wants the pages to look.
+func LookOf(c *gin.Context) string {
+	v, err := c.Cookie(lookCookie)
+	if err != nil || !slices.ContainsFunc(Looks, func(x Choice) bool { return x.Value == v }) {
+		return ""
+	}
+	return v
+}
+
+// KeepLook keeps it.
+func KeepLook(c *gin.Context) { Keep(c, lookCookie, Clip(c.PostForm("look"), MaxWho)) }
 
 // BackTo keeps an address within the application: a path with its query, or the bay.
 func BackTo(path string) string {

@@ -100,6 +100,7 @@ type Frame struct {
 	Lead    bool   // who has signed in is a lead
 	MayLead bool   // may do what is a lead's: a lead, or anybody where nobody signs in
 	Large   bool   // in large type
+	Look    string // how it looks, where that is chosen
 	Notice  string // a sentence at the top
 	Bad     bool   // the notice says that something was not done
 }
@@ -107,7 +108,7 @@ type Frame struct {
 // Frame begins a page.
 func (r *Room) Frame(c *gin.Context, title, nav string) Frame {
 	return Frame{Title: title, Nav: nav, Who: Who(c), Signed: c.GetString(signedKey) != "", Lead: c.GetBool(leadKey),
-		MayLead: Leads(c), Large: Large(c)}
+		MayLead: Leads(c), Large: Large(c), Look: LookOf(c)}
 }
 
 // Refuse puts the sentence of an error at the top of the page, as something that was not done.

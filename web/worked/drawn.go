@@ -148,6 +148,7 @@ func (f *File) DrawnWithin(patience time.Duration) (*sheet.Sheet, bool) {
 // Paper is a drawing on a page: the picture with the layers beneath and above it, or word that it is on its way.
 type Paper struct {
 	Under, Svg, Over drawing.Picture
+	Says             string // what it shows, in words
 	Again            string // where the page asks again while the drawing is being made
 	Failed           bool
 }
@@ -155,7 +156,9 @@ type Paper struct {
 // OnPaper draws a circuit with something laid over it; a drawing not yet made is not waited for beyond the
 // page's patience.
 func (f *File) OnPaper(c *gin.Context, r *room.Room, look *drawing.Look) *Paper {
-	return f.paper(c, r, func(s *sheet.Sheet) *Paper { return &Paper{Svg: drawing.Sheet(s, look)} })
+	return f.paper(c, r, func(s *sheet.Sheet) *Paper {
+		return &Paper{Svg: drawing.Sheet(s, look), Says: drawing.Described(look, look)}
+	})
 }
 
 // InLayers draws what the evidence lays over a circuit apart from the circuit itself. The drawing itself is left
@@ -163,6 +166,7 @@ func (f *File) OnPaper(c *gin.Context, r *room.Room, look *drawing.Look) *Paper 
 func (f *File) InLayers(c *gin.Context, r *room.Room, circuit, evidence *drawing.Look, there bool) *Paper {
 	return f.paper(c, r, func(s *sheet.Sheet) *Paper {
 		p := &Paper{Under: drawing.Under(s, evidence), Over: drawing.Over(s, evidence)}
+		p.Says = drawing.Described(circuit, evidence)
 		if !there {
 			p.Svg = drawing.Sheet(s, circuit)
 		}

@@ -19,7 +19,8 @@ document.addEventListener("alpine:init", () => {
   // The whole page: its keys.
   Alpine.data("page", () => ({
     keys: {
-      r: () => (find(".reading") || find(".record input[type=radio]"))?.focus(),
+      r: () => (find(".reading") || find(".round input:not([type=hidden])") || find(".record input[type=radio]")
+        || find(".commandtable input:not([type=hidden]), .pass input:not([type=hidden])"))?.focus(),
       n: () => { const back = find(".to-next"); back ? back.click() : find(".move")?.scrollIntoView(); },
       m: () => openAndFocus(".more", "#pin"),
       s: () => openAndFocus(".add", "input[name=action]"),
@@ -27,6 +28,7 @@ document.addEventListener("alpine:init", () => {
       "?": () => { const list = find("#keys"); if (list) bootstrap.Modal.getOrCreateInstance(list).toggle(); },
     },
     key(e) {
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") { e.preventDefault(); showGo(); return; }
       if (e.ctrlKey || e.metaKey || e.altKey || find(".modal.show") && e.key !== "?") return;
       if (e.key === "Escape") { document.activeElement?.blur(); return; }
       if (isTyping(document.activeElement)) return;
@@ -46,6 +48,33 @@ document.addEventListener("alpine:init", () => {
       if (e.target.type !== "radio" || !this.byHand) return;
       const form = e.currentTarget;
       if ([...form.querySelectorAll("fieldset.fan")].every((f) => f.querySelector("input:checked"))) form.requestSubmit();
+    },
+  }));
+
+  // The place where one types where to go: what fits is listed while one types, arrows go through the list, Enter takes the first.
+  Alpine.data("palette", () => ({
+    init() {
+      this.$root.addEventListener("shown.bs.modal", () => {
+        const words = find("#go-words");
+        find("#go input[name=job]").value = find("[data-job]")?.dataset.job ?? "";
+        words.focus();
+        words.select();
+        htmx.trigger(words, "again");
+      });
+    },
+    links() { return [...this.$root.querySelectorAll("#went a")]; },
+    move(e) {
+      const way = { ArrowDown: 1, ArrowUp: -1 }[e.key];
+      if (!way) return;
+      e.preventDefault();
+      const all = this.links(), at = all.indexOf(document.activeElement) + way;
+      (all[at] ?? find("#go-words")).focus();
+    },
+    first(e) {
+      const link = this.links()[0];
+      if (!link) return;
+      e.preventDefault();
+      link.click();
     },
   }));
 
@@ -109,6 +138,23 @@ document.addEventListener("alpine:init", () => {
       form.querySelector("button").focus();
     },
   }));
+});
+
+const showGo = () => { const go = find("#go"); if (go) bootstrap.Modal.getOrCreateInstance(go).show(); };
+document.addEventListener("click", (e) => { // a place that was chosen closes the list
+  if (e.target.closest?.("#went a")) bootstrap.Modal.getInstance(find("#go"))?.hide();
+});
+
+// Whoever works by keys finds what is asked next one Tab further, wherever the page has been swapped meanwhile.
+let byKeys = false;
+document.addEventListener("keydown", (e) => { if (e.key === "Enter") byKeys = true; }, true);
+document.addEventListener("pointerdown", () => { byKeys = false; }, true);
+document.addEventListener("htmx:after:swap", () => {
+  if (!byKeys || document.activeElement && document.activeElement !== document.body) return;
+  const form = find(".move form.record, .move form.round, .move form.commandtable, .move form.repairform, #pass");
+  if (!form) return;
+  form.tabIndex = -1;
+  form.focus({ preventScroll: true });
 });
 
 // While an answer is on its way the page says so: a line at the top, drawn by the style sheet.
