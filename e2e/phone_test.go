@@ -241,6 +241,9 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			at.quiet()
 			at.accessible()
 			at.narrow()
+			t.Log(at.eval(measured))
+			at.look(looks[pages%len(looks)])
+			at.accessible()
 			at.eval(`(document.documentElement.classList.add("large"), "")`)
 			at.narrow()
 		})
@@ -248,6 +251,36 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	t.Logf("%d pages", pages)
 	assert.Greater(t, pages, 30)
 }
+
+// looks are those that can be chosen; what the system asks for are the same.
+var looks = []string{"dark", "strong-light", "strong-dark"}
+
+// look chooses one on the page that is shown.
+func (b *tab) look(name string) {
+	b.t.Helper()
+	b.eval(fmt.Sprintf(`(document.documentElement.dataset.look = %q, "")`, name))
+}
+
+// measured is how long a page is in screens, its smallest target and its smallest letters, in pixels.
+const measured = `(() => {
+	const shown = (el) => el.checkVisibility({ visibilityProperty: true }) && el.getBoundingClientRect().width > 1;
+	const targets = [...document.querySelectorAll("#page a, #page button, #page summary, #page input:not([type=hidden]), #page select")]
+		.filter((el) => shown(el) && !el.closest(".words, .layer") && !el.matches(".btn-check") && !el.closest("label, p, td, dd"));
+	let least = [Infinity, ""], letters = [Infinity, ""];
+	for (const el of targets) {
+		const r = [...el.getClientRects()].sort((a, b) => a.height - b.height)[0], h = Math.min(r.height, r.width);
+		if (h < least[0]) least = [h, el.outerHTML.slice(0, 90)];
+	}
+	const walk = document.createTreeWalker(document.querySelector("#page"), NodeFilter.SHOW_TEXT);
+	for (let n = walk.nextNode(); n; n = walk.nextNode()) {
+		const el = n.parentElement;
+		if (!n.textContent.trim() || !shown(el) || el.closest(".layer, .visually-hidden, title, option")) continue;
+		const scale = el.ownerSVGElement ? el.getScreenCTM().a : 1, size = parseFloat(getComputedStyle(el).fontSize) * scale;
+		if (size < letters[0]) letters = [size, n.textContent.trim().slice(0, 30)];
+	}
+	const main = document.querySelector("main");
+	return [location.pathname, (main.scrollHeight / innerHeight).toFixed(1) + " screens", "target " + least[0].toFixed(0) + " " + least[1],
+		"letters " + letters[0].toFixed(1) + " " + letters[1]].join(" | "); })()`
 
 // named is a harness, or a bench sheet, for a route.
 func named(route string) string {

@@ -43,7 +43,7 @@ type bayJob struct {
 }
 
 // jobsListed is how many jobs a page lists.
-const jobsListed = 20
+const jobsListed = 12
 
 // startForm is what starting a job asks: the vehicle by its name, known or new.
 type startForm struct {

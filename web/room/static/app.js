@@ -157,6 +157,18 @@ document.addEventListener("htmx:after:swap", () => {
   form.focus({ preventScroll: true });
 });
 
+// On a phone long pages begin folded, so that what one came for is in sight; on paper everything is.
+const fold = () => {
+  if (!window.matchMedia("(max-width: 991px)").matches) return;
+  for (const part of document.querySelectorAll("details.fold:not([data-folded])")) {
+    part.dataset.folded = "";
+    part.open = false;
+  }
+};
+document.addEventListener("DOMContentLoaded", fold);
+document.addEventListener("htmx:after:swap", fold);
+window.addEventListener("beforeprint", () => { for (const part of document.querySelectorAll("details.fold")) part.open = true; });
+
 // While an answer is on its way the page says so: a line at the top, drawn by the style sheet.
 let waiting = 0;
 const busy = (n) => { waiting = Math.max(0, waiting + n); document.documentElement.toggleAttribute("data-busy", waiting > 0); };

@@ -193,11 +193,14 @@ document.addEventListener("alpine:init", () => {
       this.pan = null;
       drag.end(e.type === "pointerup");
     },
-    // A finger need not meet a pin: the nearest within its width is meant; on a part, only one that is nearly met.
+    // A finger need not meet a pin: the nearest within its width is meant; on a part, only one that is
+    // nearer than its middle.
     nearest(e) {
       const sheet = e.target.closest(".paper .sheet");
       if (!sheet || e.pointerType !== "touch" || e.target.closest("[data-pin]") || document.querySelector(".arranging")) return;
-      let near = null, least = e.target.closest("[data-place]") ? 14 : 26;
+      const place = e.target.closest("[data-place]")?.getBoundingClientRect();
+      const middle = place && Math.hypot(place.left + place.width / 2 - e.clientX, place.top + place.height / 2 - e.clientY);
+      let near = null, least = Math.min(26, middle ?? 26);
       for (const spot of sheet.querySelectorAll("[data-pin] .spot")) {
         const box = spot.getBoundingClientRect();
         const away = Math.hypot(box.left + box.width / 2 - e.clientX, box.top + box.height / 2 - e.clientY);
