@@ -103,8 +103,9 @@ func open(t *testing.T) *site {
 
 // tab is one tab with its own cookies; anything on its console fails the test.
 type tab struct {
-	t   *testing.T
-	ctx context.Context
+	t       *testing.T
+	ctx     context.Context
+	touched int // clicks, and fields that were gone to
 }
 
 // patience is how long anything may take that a test waits for: long enough for any machine that does other things beside.
@@ -154,7 +155,7 @@ func (s *site) tabSized(t *testing.T, width, height int64) *tab {
 			t.Errorf("the console is not clean: %s", c)
 		}
 	})
-	b := &tab{t, ctx}
+	b := &tab{t: t, ctx: ctx}
 	// The tab lives as long as the context of its first action.
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height)))
 	return b
@@ -210,7 +211,26 @@ var again = chromedp.RetryInterval(20 * time.Millisecond)
 // click clicks what a selector finds, once it can be seen.
 func (b *tab) click(selector string) {
 	b.t.Helper()
+	b.touched++
+
 	clickOn(b, chromedp.CSS(selector), chromedp.NodeVisible, again)
+}
+
+// clickSVG touches something of the drawing, which has no box of its own to be scrolled to.
+func (b *tab) clickSVG(selector string) {
+	b.t.Helper()
+	b.touched++
+	b.waits(fmt.Sprintf(`!!document.querySelector(%q)`, selector))
+	b.quiet()
+	b.eval(fmt.Sprintf(`(document.querySelector(%q).dispatchEvent(new MouseEvent("click", { bubbles: true })), "")`, selector))
+}
+
+// count is how many there are of what a selector finds.
+func (b *tab) count(selector string) int {
+	b.t.Helper()
+	n, err := strconv.Atoi(b.eval(fmt.Sprintf(`String(document.querySelectorAll(%q).length)`, selector)))
+	require.NoError(b.t, err)
+	return n
 }
 
 // clickOn clicks once nothing is on its way; what has been swapped away between the look and the touch is looked for again.
@@ -241,6 +261,15 @@ func (b *tab) press(key string) {
 	}
 }
 
+// chord presses a key with Control held.
+func (b *tab) chord(key string) {
+	b.t.Helper()
+	for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeRawKeyDown, input.DispatchKeyEventTypeKeyUp} {
+		_, err := chromedp.Call(b.ctx, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: key, Modifiers: 2})
+		require.NoError(b.t, err)
+	}
+}
+
 func (b *tab) keys(text string) {
 	b.t.Helper()
 	b.quiet()
@@ -249,6 +278,8 @@ func (b *tab) keys(text string) {
 
 func (b *tab) fill(selector, text string) {
 	b.t.Helper()
+	b.touched++
+
 	b.quiet()
 	b.do(chromedp.SendKeys(chromedp.CSS(selector), text, chromedp.NodeVisible, again))
 }

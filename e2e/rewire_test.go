@@ -55,7 +55,7 @@ func TestTwoRelaysBecomeThree(t *testing.T) {
 	b.touch(`.ways a[href*="series-parallel"]`)
 	b.sees("#drawn h2", "both in series, then in parallel")
 	b.sees(".fans", "M1 first fan: slow")
-	b.sees("section", "From what is there to this")
+	b.sees("main", "From what is there to this")
 	b.sees(".outcomes", "K3")
 	b.sees(".outcomes", "stays live")
 	b.sees("td", "K1 KI3") // the clutch pulls through a relay that turns it round
@@ -117,8 +117,8 @@ func TestOtherRewires(t *testing.T) {
 	b.visit(s.url + two + "&amps=14&way=series-parallel")
 	b.sees("#drawn h2", "both in series")
 	b.eval(`(document.querySelectorAll("details.effects").forEach(d => { d.open = true; }), "")`)
-	b.sees("section", "an open line runs them")
-	b.sees("section", "empties a battery in about")
+	b.sees("main", "an open line runs them")
+	b.sees("main", "empties a battery in about")
 }
 
 // After a conversion two wires are crossed at the controller's plug: the relays are in, so the wrong cavity shows coils in

@@ -107,7 +107,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
 		p.Shown = j.file.Drawn.States[0].Name
 	}
-	if led(c) && ready {
+	if led(c) && ready && !p.Chosen() {
 		p.Led = p.ledAt(j, as)
 	}
 	p.Lately = j.lately()

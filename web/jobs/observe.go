@@ -99,12 +99,30 @@ func (a *Jobs) record(c *gin.Context) {
 		return
 	}
 	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
-		o, err := readObservation(c, j.file.Drawn, j.lastSeen())
+		var o probe.Observation
+		var err error
+		if c.PostForm("foretold") != "" {
+			o, err = j.asForetold(c)
+		} else {
+			o, err = readObservation(c, j.file.Drawn, j.lastSeen())
+		}
 		if err != nil {
 			return nil, refusedFor(err)
 		}
 		return j.recording(o)
 	})
+}
+
+// asForetold is a look at the fans at which each did what it should: one touch after a repair.
+func (j *jobAt) asForetold(c *gin.Context) (probe.Observation, error) {
+	o := probe.Observation{State: c.PostForm("state"), Setup: c.PostFormArray("setup"), Fans: map[string]string{}}
+	t, err := o.Told(j.file.Drawn, probe.LookAtFans)
+	if err != nil {
+		return o, err
+	}
+	good := j.file.Guide.Healthy(t)
+	o.Fans = good.Fans
+	return o, nil
 }
 
 // recording is what one observation writes: what it says of the set-up, itself with what a good circuit shows, and what it said

@@ -37,6 +37,7 @@ type commandCell struct {
 	Fan, Label   string
 	Said         string // what it did when last looked at in the set-up as it is
 	Same         string // a state in which it ran: it may do the same here
+	Good         string // what it does on a car with nothing wrong
 }
 
 // usualWords are a touch each; the rest of what a fan can do is chosen from a list.
@@ -44,6 +45,18 @@ var (
 	usualWords = []string{string(electric.Stopped), string(electric.Slow), string(electric.Fast)}
 	rareWords  = slices.DeleteFunc(slices.Clone(probe.FanWords), func(w string) bool { return slices.Contains(usualWords, w) })
 )
+
+// Whole is what all fans of the row do on a car with nothing wrong, in words; empty where one of them has no word for one touch.
+func (r commandRow) Whole() string {
+	var said []string
+	for _, c := range r.Cells {
+		if !slices.Contains(usualWords, c.Good) {
+			return ""
+		}
+		said = append(said, c.Good)
+	}
+	return strings.Join(said, ", ")
+}
 
 // Usual and Rare are the words of a cell.
 func (commandCell) Usual() []string { return usualWords }
@@ -67,13 +80,19 @@ func (j *jobAt) commands(kit probe.Kit) *commandTable {
 		row := commandRow{State: s.Name, How: room.Capitalise(how)}
 		for k, fan := range j.file.Drawn.Fans() {
 			row.Cells = append(row.Cells, commandCell{
-				fmt.Sprintf("fan-%d-%d", i, k), fmt.Sprintf("other-%d-%d", i, k), fan.Name, fan.Label, said[s.Name][fan.Name], ran[fan.Name],
+				Field: fmt.Sprintf("fan-%d-%d", i, k), Other: fmt.Sprintf("other-%d-%d", i, k), Fan: fan.Name, Label: fan.Label,
+				Said: said[s.Name][fan.Name], Same: ran[fan.Name],
 			})
 		}
 		if p, err := j.file.Model.Solve(electric.Condition{State: s}); err == nil {
 			for name, m := range p.Motors {
 				if m.Speed != electric.Stopped {
 					ran[name] = s.Name
+				}
+			}
+			for k := range row.Cells {
+				if m, fan := p.Motors[row.Cells[k].Fan]; fan {
+					row.Cells[k].Good = string(m.Speed)
 				}
 			}
 		}

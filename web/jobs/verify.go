@@ -34,6 +34,36 @@ type verifyPage struct {
 	Text     string
 }
 
+// WarmLeft is how many lines of the warm-up are still to be answered; 0 where there is one, which has a touch of its own.
+func (p *verifyPage) WarmLeft() int {
+	left := 0
+	for _, line := range p.List {
+		if line.Warm && !line.Done {
+			left++
+		}
+	}
+	if left < 2 {
+		return 0
+	}
+	return left
+}
+
+// suggested is what the job was, from what was found and done, for whoever closes it to keep or to change.
+func (p *verifyPage) suggested() string {
+	var said []string
+	for _, r := range p.Found {
+		words := p.Did(r.Action)
+		if r.Fault != "" {
+			words = r.Fault + ": " + words
+		}
+		if r.Text != "" {
+			words += ", " + r.Text
+		}
+		said = append(said, words)
+	}
+	return room.Clip(strings.Join(said, "; "), room.MaxText)
+}
+
 // explained is what a found fault does through a warm-up.
 type explained struct {
 	Fault string
@@ -56,6 +86,9 @@ func (a *Jobs) showVerify(c *gin.Context, j *jobAt, status int, wrong string) {
 	p := verifyPage{
 		jobSide: a.side(c, j, "verify"), Left: v.Left(), InTheWay: v.Way, Reasons: job.Reasons, Found: j.state.Repairs, Text: c.PostForm("text"),
 	}
+	if p.Text == "" {
+		p.Text = p.suggested()
+	}
 	p.List, p.Causes = j.passLines(v)
 	if wrong != "" {
 		p.Notice, p.Bad = wrong, true
@@ -74,7 +107,7 @@ func (a *Jobs) showVerify(c *gin.Context, j *jobAt, status int, wrong string) {
 		}
 		p.Explains = append(p.Explains, e)
 	}
-	a.Render(c, status, "verify.html", p)
+	a.Render(c, status, "verify.html", &p)
 }
 
 // answerURL is where a check's reading is entered; empty for what is answered by hand.

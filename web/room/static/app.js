@@ -31,7 +31,10 @@ document.addEventListener("alpine:init", () => {
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") { e.preventDefault(); showGo(); return; }
       if (e.ctrlKey || e.metaKey || e.altKey || find(".modal.show") && e.key !== "?") return;
       if (e.key === "Escape") { document.activeElement?.blur(); return; }
-      if (isTyping(document.activeElement)) return;
+      const field = document.activeElement;
+      // A reading that has not been begun lets the keys through: no reading begins with one of their letters.
+      const open = field?.matches?.(".reading") && !field.value && field.inputMode === "decimal" && /^[rnsmp/?]$/.test(e.key);
+      if (isTyping(field) && !open) return;
       const state = /^[1-9]$/.test(e.key) && find(`.states [data-key="${e.key}"]`);
       if (state) { e.preventDefault(); state.click(); }
       else if (this.keys[e.key]) { e.preventDefault(); this.keys[e.key](); }
@@ -75,6 +78,32 @@ document.addEventListener("alpine:init", () => {
       if (!link) return;
       e.preventDefault();
       link.click();
+    },
+  }));
+
+  // All fans of a state in one touch: each gets its word, which is seen to be chosen, and nothing is recorded yet.
+  Alpine.data("row", () => ({
+    all(e) {
+      for (const cell of e.target.closest("fieldset").querySelectorAll(".fanword")) {
+        const word = e.target.dataset.word ?? cell.dataset.good;
+        const radio = cell.querySelector(`input[value="${word}"]`);
+        if (radio) radio.checked = true;
+      }
+    },
+  }));
+
+  // A whole warm-up that was watched and was right, in one touch; each of its lines is seen to be chosen.
+  Alpine.data("warmup", () => ({
+    all(e) { for (const radio of e.target.closest("form").querySelectorAll("[data-warm]")) radio.checked = true; },
+    // Enter goes from one figure to the next that is empty; after the last it records.
+    next(e) {
+      const field = e.target;
+      if (e.key !== "Enter" || field.tagName !== "INPUT" || field.type !== "text" || field.inputMode !== "decimal") return;
+      const all = [...field.form.querySelectorAll("input[inputmode=decimal]")];
+      const to = all.slice(all.indexOf(field) + 1).find((f) => !f.value);
+      if (!to) return;
+      e.preventDefault();
+      to.focus();
     },
   }));
 
@@ -146,10 +175,18 @@ document.addEventListener("click", (e) => { // a place that was chosen closes th
 });
 
 // Whoever works by keys finds what is asked next one Tab further, wherever the page has been swapped meanwhile.
-let byKeys = false;
+let byKeys = false, figured = false;
 document.addEventListener("keydown", (e) => { if (e.key === "Enter") byKeys = true; }, true);
 document.addEventListener("pointerdown", () => { byKeys = false; }, true);
-document.addEventListener("htmx:after:swap", () => {
+document.addEventListener("htmx:before:request", (e) => { // a figure that is recorded leads to the next figure
+  figured = e.detail?.ctx?.sourceElement?.matches?.("form.record:has(.reading), form.record:has(.reading) *") ?? false;
+});
+document.addEventListener("htmx:after:swap", (e) => {
+  const reading = find(".move form.record .reading");
+  if (figured && reading && reading !== document.activeElement && e.detail?.ctx?.request?.method === "POST") {
+    reading.focus({ preventScroll: true });
+    return;
+  }
   if (!byKeys || document.activeElement && document.activeElement !== document.body) return;
   const form = find(".move form.record, .move form.round, .move form.commandtable, .move form.repairform, #pass");
   if (!form) return;
@@ -168,6 +205,15 @@ const fold = () => {
 document.addEventListener("DOMContentLoaded", fold);
 document.addEventListener("htmx:after:swap", fold);
 window.addEventListener("beforeprint", () => { for (const part of document.querySelectorAll("details.fold")) part.open = true; });
+
+// Another page begins at its top; the same page, written to or asked otherwise, stays where it is. What a wish came to is another page.
+let shownPath = location.pathname;
+document.addEventListener("htmx:after:swap", (e) => {
+  const wish = e.detail?.ctx?.sourceElement?.matches?.(".wishform, .wishform *, .benchform, .benchform *");
+  if (location.pathname !== shownPath || wish) window.scrollTo(0, 0);
+  shownPath = location.pathname;
+});
+window.addEventListener("popstate", () => { shownPath = location.pathname; });
 
 // While an answer is on its way the page says so: a line at the top, drawn by the style sheet.
 let waiting = 0;

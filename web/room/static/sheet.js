@@ -127,7 +127,9 @@ document.addEventListener("alpine:init", () => {
       const pin = document.activeElement?.closest?.("[data-pin], [data-place]");
       if (!pin || !this.$root.contains(pin)) {
         if (e.key !== "p") return false;
-        (this.pins().find((p) => p.classList.contains("next")) ?? this.pins()[0])?.focus();
+        const ring = this.$root.querySelector(".ring"), at = ring && `${ring.getAttribute("cx")} ${ring.getAttribute("cy")}`;
+        const spot = (p) => { const s = p.querySelector(".spot"); return `${s.getAttribute("cx")} ${s.getAttribute("cy")}`; };
+        (this.pins().find((p) => spot(p) === at) ?? this.pins()[0])?.focus();
         return true;
       }
       if (e.key === "Enter" || e.key === " ") { pin.dispatchEvent(new MouseEvent("click", { bubbles: true })); return true; }
@@ -144,7 +146,8 @@ document.addEventListener("alpine:init", () => {
       return true;
     },
     key(e) {
-      if (e.ctrlKey || e.metaKey || e.altKey || isTyping(document.activeElement)) return;
+      const field = document.activeElement, begun = field?.value || !field?.matches?.(".reading") || e.key !== "p";
+      if (e.ctrlKey || e.metaKey || e.altKey || isTyping(field) && begun) return;
       if (!document.querySelector(".arranging") && this.pinKey(e)) { e.preventDefault(); return; }
       const act = { "+": this.larger, "=": this.larger, "-": this.smaller, 0: this.fit }[e.key];
       if (act) { e.preventDefault(); act.call(this); }

@@ -1,0 +1,190 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// sizes are a phone and a laptop.
+var sizes = [][2]int64{{390, 844}, {1280, 800}}
+
+// The first job, from just begun to closed, with all that is touched on the way counted: words, fields, buttons.
+func TestTouchesOfAWholeJob(t *testing.T) {
+	s := open(t)
+	for _, size := range sizes {
+		c := bringTo(t, s, s.tabSized(t, size[0], size[1]), "f3-twin-series-parallel", "F3 open")
+		c.touched = 0
+		c.follow(12)
+		c.sees(".verdict .fault", "F3 open")
+		toVerdict := c.touched
+		c.click(".repairform .btn-primary")
+		c.sees(".bead.repaired", "F3 replaced")
+		c.follow(6)
+		c.sees(".verdict", "Mended")
+		mended := c.touched
+		c.click(`.verdict a[href$="/verify"]`)
+		c.sees("h2", "To be seen before the job closes")
+		c.verify()
+		c.sees("main h2", "all of it seen")
+		c.click(".closing .btn-primary")
+		c.quiet()
+		c.quiet()
+		c.sees(".move", "Closed: verified")
+		t.Logf("%v: %d to the verdict, %d to mended, %d for verification and close, %d in all", size, toVerdict, mended,
+			c.touched-mended, c.touched)
+		assert.LessOrEqual(t, c.touched, 26, "%v", size)
+		assert.LessOrEqual(t, c.touched-mended, 11, "%v", size)
+		c.narrow()
+	}
+}
+
+// From a new job to the link fuse proven.
+func TestTouchesFromANewJobToTheVerdict(t *testing.T) {
+	s := open(t)
+	c := bringTo(t, s, s.tabSized(t, 390, 844), "f3-twin-series-parallel", "F3 open")
+	c.visit(s.url)
+	c.touched = 0
+	c.fill("#vehicle", "Verge mower")
+	c.fill("#complaint", "runs on high, not on low")
+	c.click(".start form .btn-primary")
+	c.sees(".move .title", "Command every state")
+	// What tells the most is said in one line each, as one walks round the car.
+	for line, seen := range map[string]string{"high: m1 fast, m2 fast": "high: M1 fast, M2 fast",
+		"low: m1 stopped, m2 stopped": "low: M1 stopped"} {
+		c.fill(".say input[name=line]", line)
+		c.click(".say button")
+		c.sees(".thread", seen)
+	}
+	c.follow(6)
+	c.sees(".verdict .fault", "F3 open")
+	t.Logf("%d touches from a new job to the link fuse proven", c.touched)
+	assert.LessOrEqual(t, c.touched, 12)
+}
+
+// Eight lamp tests round a module in one pass, foretold beside each.
+func TestTouchesRoundAModule(t *testing.T) {
+	s := open(t)
+	c := bringTo(t, s, s.tabSized(t, 390, 844), "f7-discrete-module")
+	part := ""
+	for _, p := range c.model.Circuit.Parts {
+		if n := len(p.Pins()); n >= 6 && part == "" {
+			part = p.Name
+		}
+	}
+	c.touched = 0
+	c.clickSVG(fmt.Sprintf(`[data-place=%q]`, part))
+	c.quiet()
+	c.click(`.others a[href*="do=lamp"]`)
+	c.sees(".move h2", "Round "+part)
+	cells := c.count(".round fieldset")
+	for k := range cells {
+		c.click(fmt.Sprintf(`label:has(input[name="cavity-%d"][value="%s"])`, k, "off"))
+	}
+	c.click(".round .btn-primary")
+	c.sees(".recorded", fmt.Sprintf("and %d more", cells-1))
+	t.Logf("%d lamp tests round %s: %d touches", cells, part, c.touched)
+	assert.LessOrEqual(t, c.touched, cells+4)
+}
+
+// A drill's own vehicle, from the drill's page to one full record of a commanded state.
+func TestTouchesOfAScanInADrill(t *testing.T) {
+	s := open(t)
+	b := s.tabSized(t, 390, 844)
+	b.visit(s.url + "/drills")
+	b.click(`form:has(input[name="trap"][value="3"]) button`)
+	b.sees(".move h2", "First")
+	b.touched = 0
+	b.click(".jobhead .dropdown-toggle")
+	b.click(`.jobhead .dropdown-menu a[href$="/scan"]`)
+	b.click(`button[name="drill"]`)
+	b.sees("h2", "Command")
+	b.click(`.commands form:nth-last-of-type(2) button`)
+	b.sees(".commandtable", "Commanded")
+	b.click(`.commandtable .fanword label`)
+	b.click(".commandtable .btn-primary")
+	b.sees(".recorded", "M1")
+	t.Logf("%d touches from the drill to a record by its vehicle", b.touched)
+	assert.LessOrEqual(t, b.touched, 7)
+	b.accessible()
+}
+
+// Going anywhere by name, by keys alone: Ctrl and K, a few letters, Enter; and by hand from the bar.
+func TestGoingByName(t *testing.T) {
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/jobs/7")
+	b.quiet()
+	b.chord("k")
+	b.waits(`document.activeElement.id === "go-words"`)
+	b.keys("k2 87")
+	b.sees("#went", "measure there")
+	b.keys("\r")
+	b.sees(".move .title", "Volts at K2.87")
+	b.waits(`document.activeElement.matches(".reading")`)
+	b.waits(`!document.querySelector(".modal.show")`)
+	b.click(".goto")
+	b.waits(`document.activeElement.id === "go-words"`)
+	b.keys("bay")
+	b.sees("#went", "Bay")
+	b.accessible()
+	b.press("ArrowDown")
+	b.waits(`document.activeElement.matches("#went a")`)
+	b.keys("\r")
+	b.sees("h1", "In the bay")
+}
+
+// The drawing is legible at first sight at both sizes, with the place that is asked for in sight; pins are met by keys.
+func TestTheDrawingAtFirstSight(t *testing.T) {
+	s := open(t)
+	for _, size := range sizes {
+		b := s.tabSized(t, size[0], size[1])
+		for _, path := range []string{"/jobs/5?state=low", "/jobs/5?state=low&pin=K2.87", "/harnesses/m1-bus-mixture?at=K1.30",
+			"/harnesses/f3-twin-series-parallel"} {
+			b.visit(s.url + path)
+			b.waits(`!!document.querySelector(".paper svg.sheet:not(.layer)")`)
+			b.quiet()
+			b.waits(`!!document.querySelector(".paper svg.sheet:not(.layer)").style.width`)
+			found := b.eval(`(() => {
+				const paper = document.querySelector(".paper"), text = paper.querySelector("text.pin, text.pin-number");
+				const letters = 11 * text.getScreenCTM().a, ring = paper.querySelector(".ring")?.getBoundingClientRect();
+				const box = paper.getBoundingClientRect();
+				if (letters < 8.99) return "letters of " + letters;
+				const out = (r) => r.left < box.left || r.right > box.right || r.top < box.top || r.bottom > box.bottom;
+				if (ring && out(ring)) return "the place is out of sight";
+				const all = paper.scrollWidth <= 1.1 * paper.clientWidth && paper.scrollHeight <= 1.1 * paper.clientHeight;
+				return all || paper.querySelector(".plan .frame") ? "well" : "no plan"; })()`)
+			assert.Equal(t, "well", found, "%v %s", size, path)
+		}
+		b.visit(s.url + "/jobs/5?state=low")
+		b.quiet()
+		b.press("p")
+		b.waits(`document.activeElement.matches("[data-pin]")`)
+		assert.Equal(t, "F3.b", b.eval(`document.activeElement.dataset.pin`), "the one that is asked for")
+		before := b.eval(`document.activeElement.dataset.pin`)
+		b.press("ArrowUp")
+		b.waits(fmt.Sprintf(`document.activeElement.dataset.pin && document.activeElement.dataset.pin !== %q`, before))
+		pin := b.eval(`document.activeElement.dataset.pin`)
+		b.press("Enter")
+		b.sees(".move .title", pin)
+	}
+}
+
+// Somebody who is here for the first time is led through a job, a line at each step, and gets rid of it for good with one touch.
+func TestTheFirstVisit(t *testing.T) {
+	s := open(t)
+	b := s.tabSized(t, 390, 844)
+	b.visit(s.url)
+	b.click(`.led .btn-primary`)
+	b.sees(".led", "Step 1 of 5")
+	b.narrow()
+	b.click(`form[action$="/drill/ask"] button`)
+	b.sees(".led", "of 5")
+	b.waits(`!document.querySelector(".led").textContent.includes("Step 1")`)
+	b.accessible()
+	b.click(".led .btn-close")
+	b.waits(`!document.querySelector(".led")`)
+	b.visit(s.url)
+	b.waits(`!document.querySelector(".led")`)
+}
