@@ -107,6 +107,8 @@ func TestTheJobByKeyboard(t *testing.T) {
 	}
 	look(2, "high: M1 fast, M2 fast")
 	b.sees(".move .title", "Look at each fan, low commanded")
+	b.keys("\t") // one Tab from what was recorded to the next question
+	b.waits(`document.activeElement.closest("form.record") !== null`)
 	look(0, "low: M1 stopped, M2 stopped")
 
 	// Digits choose the state that the sheet shows; n goes back to the next move.

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"testing"
 
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // sizes are a phone and a laptop.
@@ -187,4 +189,78 @@ func TestTheFirstVisit(t *testing.T) {
 	b.waits(`!document.querySelector(".led")`)
 	b.visit(s.url)
 	b.waits(`!document.querySelector(".led")`)
+}
+
+// The first job by keys alone, with every Tab counted: one from what was recorded to the next question, and one to close.
+func TestTabsOfAWholeJob(t *testing.T) {
+	s := open(t)
+	c := bringTo(t, s, s.tab(t), "f1-one-relay", "F1 open")
+	tabs := 0
+	tab := func(until string) {
+		t.Helper()
+		for range 40 {
+			if c.eval(fmt.Sprintf(`String(!!document.activeElement?.matches(%q))`, until)) == "true" {
+				return
+			}
+			c.keys("\t")
+			tabs++
+		}
+		t.Fatalf("%s is not met by 40 Tabs; the focus is on %s", until, c.eval(`document.activeElement.outerHTML.slice(0, 200)`))
+	}
+	// The pass: r goes to its first word, Tab from fan to fan, Enter records.
+	c.press("r")
+	for i := range c.model.Circuit.States {
+		tab(fmt.Sprintf(`[name="fan-%d-0"]`, i))
+		c.keys(" ")
+	}
+	c.keys("\r")
+	c.waits(`document.querySelectorAll(".bead.seen").length === 3`)
+	answer := func() {
+		m, _ := c.asked()
+		o, err := c.player.Answer(m.Do, m.Asked())
+		require.NoError(t, err)
+		before := c.count(".bead.seen")
+		word := func(field, word string) {
+			tab(fmt.Sprintf(`[name=%q]`, field))
+			c.keys(" ")
+			for c.eval(`document.activeElement.value`) != word {
+				c.keys(kb.ArrowDown)
+			}
+			c.keys("\r")
+		}
+		switch {
+		case o.Word() != "":
+			word("word", o.Word())
+		case o.Fans != nil && c.count(`[name="foretold"]`) > 0 && c.good(o):
+			tab(`[name="foretold"]`)
+			c.keys("\r")
+		case o.Fans != nil:
+			word("fan-M1", o.Fans["M1"])
+		default:
+			tab(`.reading`)
+			c.keys(o.Reading().String() + "\r")
+		}
+		c.waits(fmt.Sprintf(`document.querySelectorAll(".bead.seen").length > %d`, before))
+	}
+	until := func(selector string) {
+		for range 12 {
+			if c.quiet(); c.count(selector) > 0 {
+				return
+			}
+			answer()
+		}
+		t.Fatalf("%s never came", selector)
+	}
+	until(".verdict.proven")
+	c.sees(".verdict .fault", "F1 open")
+	toVerdict := tabs
+	tab(`.repairform .btn-primary`)
+	c.keys("\r")
+	c.sees(".bead.repaired", "F1 replaced")
+	until(`.verdict a[href$="/verify"]`)
+	tab(`.verdict a[href$="/verify"]`)
+	c.keys("\r")
+	c.sees("h2", "To be seen before the job closes")
+	t.Logf("Tab stops of the first job by keys: %d to the verdict, %d to the list before closing", toVerdict, tabs)
+	assert.LessOrEqual(t, tabs, 30)
 }

@@ -188,7 +188,8 @@ document.addEventListener("htmx:after:swap", (e) => {
     return;
   }
   if (!byKeys || document.activeElement && document.activeElement !== document.body) return;
-  const form = find(".move form.record, .move form.round, .move form.commandtable, .move form.repairform, #pass");
+  const form = find(".move form.record, .move form.round, .move form.commandtable, .move form.repairform, .move .verdict:has(a.btn)")
+    ?? find("main > .closing") ?? find("#pass");
   if (!form) return;
   form.tabIndex = -1;
   form.focus({ preventScroll: true });

@@ -15,6 +15,16 @@ const plotLibrary = () => {
   return plots;
 };
 
+// A canvas takes a colour only as it comes out in the look that is shown.
+const colour = (name) => {
+  const probe = document.createElement("span");
+  probe.style.color = `var(${name})`;
+  document.body.append(probe);
+  const made = getComputedStyle(probe).color;
+  probe.remove();
+  return made;
+};
+
 // Lines are told apart by their kind, as in the picture.
 const dashes = [[], [7, 4], [2, 4], [12, 3, 2, 3]];
 
@@ -44,9 +54,8 @@ document.addEventListener("alpine:init", () => {
     async init() {
       const box = this.$el, text = box.dataset.plot;
       if (!text) return;
-      const d = JSON.parse(text), look = getComputedStyle(document.documentElement);
-      const ink = look.getPropertyValue("--ink").trim(), accent = look.getPropertyValue("--accent").trim();
-      const grid = { stroke: look.getPropertyValue("--line").trim(), width: 1 };
+      const d = JSON.parse(text), ink = colour("--ink"), accent = colour("--accent");
+      const grid = { stroke: colour("--line"), width: 1 };
       await plotLibrary();
       if (!box.isConnected) return;
       const width = Math.max(300, Math.min(box.clientWidth, 960));
