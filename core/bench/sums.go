@@ -128,10 +128,10 @@ var fuseSheet = &Sheet{
 		for x := 1.15; x <= 6; x += 0.05 {
 			r.Curve.X, r.Curve.Y = append(r.Curve.X, x), append(r.Curve.Y, math.Log10(electric.OpensInSeconds(style, x)))
 		}
-		if size.Ampacity(v.Of("mm2"), true) < v.Of("rating") {
+		if size.Ampacity(v.Of("mm2")) < v.Of("rating") {
 			r.Cautions = append(r.Cautions, fmt.Sprintf("%g mm² in an engine space may carry %.0f A (ABYC E-11, from memory): a fuse of %g A "+
 				"does not protect it.",
-				v.Of("mm2"), size.Ampacity(v.Of("mm2"), true), v.Of("rating")))
+				v.Of("mm2"), size.Ampacity(v.Of("mm2")), v.Of("rating")))
 		}
 		r.Cautions = append(r.Cautions, "Never a larger fuse, not even for a test.")
 		return r, nil

@@ -75,7 +75,7 @@ var Traps = []Trap{
 // Led is the drill that somebody who is here for the first time is led through: a clear fault, proven in a handful of readings.
 var Led = Trap{Name: "The first job", Circuit: "f3-twin-series-parallel", Faults: []string{"F3 open"},
 	Complaint: "runs on high, not on low",
-	Lesson: "High works, low does not: what only low uses is left. The link fuse is fed, and nothing comes out of it under load."}
+	Lesson:    "High works, low does not: what only low uses is left. The link fuse is fed, and nothing comes out of it under load."}
 
 // Pick hides a fault, or two, that change what a fan does.
 func Pick(m *electric.Model, level Level, seed uint64) ([]fault.Fault, error) {

@@ -104,12 +104,8 @@ func (p *Proposal) Sheets(w *Wish) (*Build, error) {
 		return nil, err
 	}
 	b := &Build{Rules: rules(p.Circuit)}
-	if _, rating, ok := d.mainFuse(); ok {
-		b.Rules = append([]Rule{{"Feeds", fmt.Sprintf("Each feed's fuse sits as near the battery as can be. Before its fuse nothing clears "+
-			"a short: where a "+
-			"feed is longer than a hand's breadth there, a main fuse of %g A at the post protects it; sleeve it either way.", rating)}},
-			b.Rules...)
-	}
+	b.Rules = append([]Rule{{"Feeds", fmt.Sprintf("Each feed has its own fuse at the battery's post, at most %g m from it. Before its fuse "+
+		"nothing clears a short: that piece is sleeved, and tied where nothing moves.", mostUnfused)}}, b.Rules...)
 	d.buy(b, p)
 	d.cut(b)
 	d.cards(b)
@@ -128,7 +124,7 @@ func (d *design) buy(b *Build, p *Proposal) {
 		case harness.KindBattery, harness.KindMotor:
 			continue
 		}
-		if part.Name == "ECU" {
+		if foreignPart(part.Name) {
 			continue // it is there
 		}
 		line := BuyLine{Name: part.Name, What: describe(part), At: part.At, Price: part.Price()}
@@ -158,6 +154,8 @@ func describe(p *harness.Part) string {
 		words = append(words, "with its socket")
 	case *harness.Resistor:
 		words = []string{fmt.Sprintf("resistor %.2g Ω, %.0f W or more, in the fan's air", s.Ohms, s.Watts)}
+	case *harness.Limiter:
+		words = []string{fmt.Sprintf("thermal limiter, opens once at %.0f °C, bolted to the resistor's body with heat paste", s.Opens)}
 	case *harness.Controller:
 		words = []string{"electronic fan controller with its probe, an output to ground for relay coils; its feed through its own fuse"}
 	case *harness.Diode:
@@ -182,7 +180,10 @@ func describe(p *harness.Part) string {
 func (d *design) cut(b *Build) {
 	groups := map[string][]string{}
 	for i, w := range d.c.Wires {
-		line := WireLine{Number: i + 1, From: w.From.String(), To: w.To.String(), Colour: w.Colour, MM2: w.Size.SquareMM(),
+		if d.foreign(w) {
+			continue // it is there
+		}
+		line := WireLine{Number: len(b.Wires) + 1, From: w.From.String(), To: w.To.String(), Colour: w.Colour, MM2: w.Size.SquareMM(),
 			AWG: size.AWG(w.Size.SquareMM()), Amps: round(d.amps[i], 1), Does: d.does(i),
 			Metres:       math.Ceil((w.Length.Metres()*bends+endings)/cutStep-1e-9) * cutStep,
 			FromTerminal: d.terminal(w.From, w.Size.SquareMM()), Terminal: d.terminal(w.To, w.Size.SquareMM()),
@@ -233,7 +234,8 @@ func (d *design) does(i int) string {
 // wet tells whether a pin sits out in the spray.
 func (d *design) wet(pin harness.Pin) bool {
 	switch d.c.Part(pin.Part).Kind() {
-	case harness.KindMotor, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindPWMModule, harness.KindResistor:
+	case harness.KindMotor, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindPWMModule, harness.KindResistor,
+		harness.KindLimiter:
 		return true
 	}
 	return false

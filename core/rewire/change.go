@@ -67,9 +67,12 @@ func changeOf(old, made *harness.Circuit) Change {
 		}
 		return harness.Pin{Part: name, Name: pin.Name}
 	}
-	left := slices.Clone(old.Wires)
+	left := slices.DeleteFunc(slices.Clone(old.Wires), func(w *harness.Wire) bool { return suppliesController(old, w) })
 	var fresh []*harness.Wire
 	for _, w := range made.Wires {
+		if foreignWire(made, w) {
+			continue // as it is there
+		}
 		a, b := there(w.From), there(w.To)
 		k := slices.IndexFunc(left, func(o *harness.Wire) bool { return o.From == a && o.To == b || o.From == b && o.To == a })
 		if k < 0 || !serves(left[k], w) { // one that is too thin or too short is cut, and a new one comes
@@ -105,6 +108,21 @@ func changeOf(old, made *harness.Circuit) Change {
 	}
 	ch.Capped = capped(old, left, taken)
 	return ch
+}
+
+// suppliesController tells whether a wire of the harness that is there is the supply or the ground of the vehicle's own controller:
+// whoever asks stays as it is.
+func suppliesController(c *harness.Circuit, w *harness.Wire) bool {
+	for _, pin := range []harness.Pin{w.From, w.To} {
+		if spec, ok := c.Part(pin.Part).Spec.(*harness.Controller); ok {
+			for _, role := range spec.PinRoles {
+				if role.Name == pin.Name && (role.Ground || role.Power) {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 // bridged says what the harness that is there does with one wire at its new place and all else as it was: the fans that

@@ -44,6 +44,8 @@ type drawing struct {
 	pins     []string    // of the controller
 	killed   string      // the switch that takes the coils' feed away, where there is one
 	keyFirst bool
+	feeds    int // drawn so far
+	boxed    int // feeds that are there, with their fuses in the box
 	asks     map[string]string
 }
 
@@ -52,13 +54,14 @@ func draw(w *Wish, f Family) (*harness.Circuit, error) {
 	d := &drawing{w: w, asks: map[string]string{}}
 	d.part("BAT", "kind: battery")
 	d.part("G1", "kind: ground, at: body stud")
-	d.part("F9", "kind: fuse, amps: 7.5, style: mini, label: coils, at: new box")
+	d.boxed = fedInBox(w.There)
+	d.part("F9", fmt.Sprintf("kind: fuse, amps: 7.5, style: mini, label: coils, at: %q", d.fusePlace()))
 	d.part("SW", "kind: switch, closed-when: key, label: key feed")
 	if d.keyFirst = keyFirst(w.There); d.keyFirst { // as it is there
 		d.wire("BAT.+", "SW.a", "RD", "box to controller")
 		d.wire("SW.b", "F9.a", "OG", "box to controller")
 	} else {
-		d.wire("BAT.+", "F9.a", "RD", "battery to box")
+		d.wire("BAT.+", "F9.a", "RD", postToFuse)
 		d.wire("F9.b", "SW.a", "OG", "box to controller")
 	}
 	if k := slices.IndexFunc(w.Requesters, func(r Requester) bool { return r.Gives == Kill }); k >= 0 {
@@ -168,10 +171,13 @@ func (d *drawing) coil() (plus, minus string) {
 	return "86", "85"
 }
 
+// usualMake is the make contact of a relay before it is chosen, amps.
+const usualMake = 40.0
+
 // relay draws a relay without its coil's joints.
 func (d *drawing) relay(name, contacts, label string) {
 	keys := fmt.Sprintf("kind: relay, contacts: %s, coil-ohms: %.4g, rating: {make: %g, rest: %g}, label: %q, at: new box", contacts,
-		d.w.Relays.Coil, d.w.Relays.Make, d.w.Limits.RestContact, label)
+		d.w.Relays.Coil, max(d.w.Relays.Make, usualMake), d.w.Limits.RestContact, label)
 	if d.w.Relays.Suppression != "" {
 		keys += ", suppression: " + d.w.Relays.Suppression
 	}
@@ -191,9 +197,79 @@ func (d *drawing) staging(name, contacts string, stage int) {
 
 // fused draws a fuse at the battery and gives the pin behind it.
 func (d *drawing) fused(name, label string) string {
-	d.part(name, fmt.Sprintf("kind: fuse, amps: 30, style: cartridge, label: %q, at: new box", label))
-	d.wire("BAT.+", name+".a", "RD", "battery to box")
+	d.part(name, fmt.Sprintf("kind: fuse, amps: 30, style: cartridge, label: %q, at: %q", label, d.fusePlace()))
+	d.wire("BAT.+", name+".a", "RD", postToFuse)
 	return name + ".b"
+}
+
+// postToFuse is the run of the one piece of a feed that no fuse protects, and how long it may be, metres (common practice).
+const (
+	postToFuse  = "post to fuse"
+	mostUnfused = 0.2
+)
+
+// fusePlace is where the next feed's fuse sits: at the battery's post, or in the box that is there while it has feeds left.
+func (d *drawing) fusePlace() string {
+	if d.feeds++; d.feeds <= d.boxed {
+		return "box, as it is there"
+	}
+	return "battery post"
+}
+
+// feedRun is the run from a feed's fuse to what it feeds: from the post to the box, or within the box that is there.
+func (d *drawing) feedRun() string {
+	if d.feeds <= d.boxed {
+		return "in the box"
+	}
+	return "battery to box"
+}
+
+// fedInBox is how many fuses of the harness that is there hang on the battery's post by a wire of their own.
+func fedInBox(there *harness.Circuit) int {
+	if there == nil {
+		return 0
+	}
+	n := 0
+	for _, w := range there.Wires {
+		a, b := there.Part(w.From.Part).Kind(), there.Part(w.To.Part).Kind()
+		if a == harness.KindBattery && b == harness.KindFuse || b == harness.KindBattery && a == harness.KindFuse {
+			n++
+		}
+	}
+	return n
+}
+
+// unfused tells whether a wire of a design lies between the battery's post and a fuse.
+func (d *design) unfused(w *harness.Wire) bool {
+	a, b := d.c.Part(w.From.Part).Kind(), d.c.Part(w.To.Part).Kind()
+	return a == harness.KindBattery && b == harness.KindFuse || b == harness.KindBattery && a == harness.KindFuse
+}
+
+// foreignPart tells whether a part belongs to the vehicle, and is drawn only because the circuit hangs on it: the controller that
+// asks, and the fuse of its own supply.
+func foreignPart(name string) bool { return name == "ECU" || name == "FE" }
+
+// foreign tells whether a wire belongs to the vehicle: the supply and the ground of the controller that asks are there, and are
+// never laid, cut or thinned.
+func (d *design) foreign(w *harness.Wire) bool { return foreignWire(d.c, w) }
+
+func foreignWire(c *harness.Circuit, w *harness.Wire) bool {
+	if c.Part(w.From.Part).Kind() == harness.KindBattery && w.To.Part == "SW" {
+		return true // the key's own feed, where its fuse is behind the key as the vehicle has it
+	}
+	for _, pin := range []harness.Pin{w.From, w.To} {
+		if pin.Part == "FE" {
+			return true
+		}
+		if spec, ok := c.Part(pin.Part).Spec.(*harness.Controller); ok && pin.Part == "ECU" {
+			for _, role := range spec.PinRoles {
+				if role.Name == pin.Name && (role.Ground || role.Power) {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 func (d *drawing) grounded(pin string) { d.wire(pin, "G1", "BN", "fans to ground") }
@@ -201,17 +277,20 @@ func (d *drawing) grounded(pin string) { d.wire(pin, "G1", "BN", "fans to ground
 // series: low through the first fan, the third relay's rest contact, the link fuse and the second fan; high gives each fan
 // its own feed and ground.
 func (d *drawing) series() {
-	low, high := d.fused("F1", "first fan"), d.fused("F2", "second fan, high")
+	low := d.fused("F1", "first fan")
+	lowRun := d.feedRun()
+	high := d.fused("F2", "second fan, high")
+	highRun := d.feedRun()
 	d.staging("K1", "make", 0)
 	d.staging("K2", "make", 1)
 	d.staging("K3", "changeover", 1)
 	d.part("F3", "kind: fuse, amps: 25, style: cartridge, label: link, at: new box")
-	d.wire(low, "K1.30", "RD", "in the box")
+	d.wire(low, "K1.30", "RD", lowRun)
 	d.wire("K1.87", "M1.+", "VT", "box to fans")
 	d.wire("M1.-", "K3.30", "VT/WH", "box to fans")
 	d.wire("K3.87a", "F3.a", "TQ/BN", "in the box")
 	d.wire("F3.b", "M2.+", "TQ", "box to fans")
-	d.wire(high, "K2.30", "RD/BN", "in the box")
+	d.wire(high, "K2.30", "RD/BN", highRun)
 	d.wire("K2.87", "M2.+", "TQ/RD", "box to fans")
 	d.grounded("K3.87")
 	d.grounded("M2.-")
@@ -227,7 +306,7 @@ func (d *drawing) staged(single bool) {
 		name := fmt.Sprintf("K%d", i+1)
 		from := d.fused(fmt.Sprintf("F%d", i+1), d.w.Fans[i].Name)
 		d.staging(name, "make", stage)
-		d.wire(from, name+".30", "RD", "in the box")
+		d.wire(from, name+".30", "RD", d.feedRun())
 		d.wire(name+".87", motor(i)+".+", "VT", "box to fans")
 		d.grounded(motor(i) + ".-")
 	}
@@ -238,7 +317,7 @@ func (d *drawing) staged(single bool) {
 func (d *drawing) dropping() {
 	low := d.fused("F1", "low")
 	d.staging("K1", "make", 0)
-	d.wire(low, "K1.30", "RD", "in the box")
+	d.wire(low, "K1.30", "RD", d.feedRun())
 	for i, fan := range d.w.Fans {
 		resistor, relay := fmt.Sprintf("R%d", i+1), fmt.Sprintf("K%d", i+2)
 		ohms := fan.Volts / fan.Amps
@@ -248,15 +327,23 @@ func (d *drawing) dropping() {
 		}
 		d.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed, label: %q, at: in the fan's air", ohms,
 			watts, "low, "+fan.Name))
-		d.wire("K1.87", resistor+".a", "YE", "box to fans")
+		// A fan that stands still puts the whole supply across its resistor, and the fuse carries that for hours: what ends it is a
+		// limiter bolted to the resistor's body.
+		limiter := fmt.Sprintf("T%d", i+1)
+		d.part(limiter, fmt.Sprintf("kind: limiter, opens: %g, label: %q, at: in the fan's air", limiterOpens, "bolted to "+resistor))
+		d.wire("K1.87", limiter+".a", "YE", "box to fans")
+		d.wire(limiter+".b", resistor+".a", "YE", "in the box")
 		d.wire(resistor+".b", motor(i)+".+", "YE/BK", "in the box")
 		from := d.fused(fmt.Sprintf("F%d", i+2), "high, "+fan.Name)
 		d.staging(relay, "make", 1)
-		d.wire(from, relay+".30", "RD", "in the box")
+		d.wire(from, relay+".30", "RD", d.feedRun())
 		d.wire(relay+".87", motor(i)+".+", "VT", "box to fans")
 		d.grounded(motor(i) + ".-")
 	}
 }
+
+// limiterOpens is at how many °C of the resistor's body the limiter opens, once and for all (common practice).
+const limiterOpens = 180.0
 
 // module: one module for all fans; its electronics have the key's feed.
 func (d *drawing) module() {
@@ -273,7 +360,7 @@ func (d *drawing) module() {
 		keys += fmt.Sprintf(", hertz: {from: %g, to: %g}", d.w.Module.Hertz[0], d.w.Module.Hertz[1])
 	}
 	d.part("FM", keys)
-	d.wire(d.fused("F1", "module"), "FM.+", "RD", "box to fans")
+	d.wire(d.fused("F1", "module"), "FM.+", "RD", "battery to module")
 	d.wire(d.coilFeed(), "FM.l", "OG", "box to fans")
 	d.wire("FM.-", "G1", "BN", "fans to ground")
 	for i := range d.w.Fans {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -40,6 +41,7 @@ type Effect struct {
 	Why      string            `json:"why,omitempty"`   // of an overload
 	Hours    float64           `json:"hours,omitempty"` // until what runs on with the key off has emptied half the battery
 	weight   float64
+	dead     bool // no cooling is left where it is asked for
 }
 
 // Bounds between severities.
@@ -93,7 +95,14 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64,
 		if err := ctx.Err(); err != nil {
 			return nil, 0, 0, err
 		}
-		n, err := d.m.Network(nil, []fault.Fault{suspect.Fault})
+		if d.elsewhere(suspect.Fault) {
+			continue
+		}
+		broken, opened, err := d.broken(suspect.Fault, states)
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		n, err := d.m.Network(nil, broken)
 		if err != nil {
 			continue // such a fault cannot be here
 		}
@@ -107,14 +116,21 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64,
 			e := Effect{Fault: suspect.Fault.String(), State: s.Name, Cooling: 1, weight: suspect.Weight}
 			point := n.Point(s)
 			e.judge(healthy[k], shares, point, normal[k])
+			if suspect.Fault.Words == fault.ToBattery && strings.HasPrefix(e.Why, "a dead short") {
+				// Nothing live lies beside it here but wires that have their fuse at the post, and that is what opens.
+				e.Why = "the live wire that it rubs against blows its fuse"
+			}
+			if opened != "" && e.Severity != NoEffect && e.Why == "" {
+				e.Why = opened
+			}
 			if amps := math.Abs(d.fromBattery(point)); e.Severity == RunsOn && !s.Key && amps > 0 {
 				e.Hours = round(batteryHours/amps, 1)
 			}
 			if e.Severity == NoEffect {
 				continue
 			}
-			dead = dead || e.Severity == NoCooling
-			if e.Severity == NoCooling && s.Name == hottest {
+			dead = dead || e.dead
+			if e.dead && s.Name == hottest {
 				hot += suspect.Weight
 			}
 			list = append(list, e)
@@ -131,6 +147,55 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64,
 	return list, lost / total, hot / total, nil
 }
 
+// burns tells whether a part is overloaded and nothing ends it, which is worse than fans that stand.
+func (e *Effect) burns() bool { return e.Why != "" && !strings.HasPrefix(e.Why, "a dead short") }
+
+// elsewhere tells whether a fault is none of this design: on a wire of the vehicle's own.
+func (d *design) elsewhere(f fault.Fault) bool {
+	if f.On != fault.OnWire {
+		return false
+	}
+	w := d.c.Wire(f.Wire[0], f.Wire[1])
+	if w == nil {
+		return false
+	}
+	return d.foreign(w)
+}
+
+// broken is a fault with what it brings about: a limiter that opens since its resistor gets hotter than it stands in some state.
+// opened says so.
+func (d *design) broken(f fault.Fault, states []*harness.State) (list []fault.Fault, opened string, err error) {
+	list = []fault.Fault{f}
+	limiters := d.c.OfKind(harness.KindLimiter)
+	if len(limiters) == 0 {
+		return list, "", nil
+	}
+	n, err := d.m.Network(nil, list)
+	if err != nil {
+		return list, "", nil //nolint:nilerr // such a fault cannot be here, as whoever asks finds too
+	}
+	for _, s := range states {
+		n.Restore()
+		n.Rest()
+		n.Enter(s)
+		heat := n.Point(s).Heat
+		for k, limiter := range limiters {
+			resistor := d.c.Part(fmt.Sprintf("R%d", k+1))
+			if resistor == nil || heat[resistor.Name].Watts <= resistor.Spec.(*harness.Resistor).Watts || opened != "" {
+				continue
+			}
+			open, err := fault.Parse(d.c, limiter.Name+" open")
+			if err != nil {
+				return nil, "", fmt.Errorf("rewire: %w", err)
+			}
+			list = append(list, open)
+			opened = fmt.Sprintf("%s would turn %.0f W into heat: %s opens at %.0f °C, for good", resistor.Name, heat[resistor.Name].Watts,
+				limiter.Name, limiter.Spec.(*harness.Limiter).Opens)
+		}
+	}
+	return list, opened, nil
+}
+
 // judge compares what the fans do with what they should.
 func (e *Effect) judge(should, do []float32, p *electric.Point, normal map[string]bool) {
 	e.Fans = fansOf(p)
@@ -145,7 +210,7 @@ func (e *Effect) judge(should, do []float32, p *electric.Point, normal map[strin
 		e.Cooling = round(given/asked, 2)
 	}
 	for _, x := range p.Warnings {
-		over := x.Kind == "short" || x.Kind == "contact" || x.Kind == "driver" || x.Kind == "rating"
+		over := slices.Contains([]string{"short", "contact", "driver", "rating", "heat"}, x.Kind)
 		if over && !normal[x.Kind+x.At] && e.Why == "" {
 			e.Why = x.Text
 		}
@@ -156,8 +221,9 @@ func (e *Effect) judge(should, do []float32, p *electric.Point, normal map[strin
 			differs = true
 		}
 	}
+	e.dead = asked > asksForAir && given < noAir*asked
 	switch {
-	case asked > asksForAir && given < noAir*asked:
+	case e.dead && !e.burns():
 		e.Severity = NoCooling
 	case e.Why != "":
 		e.Severity = Overload

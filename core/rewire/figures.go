@@ -84,27 +84,28 @@ func (d *design) fromBattery(p *electric.Point) float64 {
 func (d *design) sizes() []Sized {
 	var list []Sized
 	for i, w := range d.c.Wires {
+		if d.foreign(w) {
+			continue
+		}
 		mm2, metres := w.Size.Figure, w.Length.Metres()
 		s := Sized{What: "wire " + w.String(), MM2: mm2, AWG: size.AWG(mm2), Amps: round(d.amps[i], 2),
 			Drop:    round(size.Drop(d.amps[i], metres, mm2), 3),
 			Because: []string{size.DropWords(d.amps[i], metres, mm2), size.HotWords(mm2, d.w.Heat)}}
-		if d.behind[i] > 0 {
-			s.Because = append(s.Because, fmt.Sprintf("a fuse of %g A clears a short in it", d.behind[i]))
+		switch {
+		case d.unfused(w):
+			s.Because = append(s.Because, fmt.Sprintf("from the post to its fuse, %.2g m: nothing clears a short in it, so it is sleeved and as "+
+				"short as can be", metres))
+		case d.behind[i] > 0:
+			s.Because = append(s.Because, fmt.Sprintf("a fuse of %g A clears a short in it, and it carries as much all day", d.behind[i]))
 		}
 		list = append(list, s)
 	}
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		spec, amps := p.Spec.(*harness.Fuse), d.fuses[p.Name]
 		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2), Because: []string{
-			fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; 75 %% are the most that runs all day (common practice)", amps,
-				100*amps/spec.Amps, spec.Amps),
+			fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; %.0f %% are the most that runs all day at %.0f °C (common practice)", amps,
+				100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat),
 		}})
-	}
-	if total, rating, ok := d.mainFuse(); ok {
-		list = append(list, Sized{What: "main fuse at the battery", Amps: rating, Load: round(total/rating, 2), Because: []string{
-			fmt.Sprintf("%.1f A at the most through all feeds, %.0f %% of %g A; it is not drawn: where the feeds are longer than a hand's "+
-				"breadth "+
-				"before their own fuses, one main fuse at the post clears a short in them", total, 100*total/rating, rating)}})
 	}
 	for _, p := range d.c.OfKind(harness.KindResistor) {
 		spec := p.Spec.(*harness.Resistor)
@@ -117,32 +118,30 @@ func (d *design) sizes() []Sized {
 		}
 		fan := d.w.Fans[0]
 		stalled := d.w.Supply.Running / (spec.Ohms + fan.Volts/fan.Inrush)
-		list = append(list, Sized{What: p.Name, Amps: round(amps, 2), Because: []string{
-			fmt.Sprintf("%.2g Ω: %.0f W at low, %.0f W with the fan stalled until the fuse opens; it needs the fan's air or heat room",
-				spec.Ohms, amps*amps*spec.Ohms, stalled*stalled*spec.Ohms),
-		}})
+		s := Sized{What: p.Name, Amps: round(amps, 2), Because: []string{
+			fmt.Sprintf("%.2g Ω: %.0f W at low, bought for %.0f W; it needs the fan's air or heat room", spec.Ohms, amps*amps*spec.Ohms,
+				spec.Watts),
+			fmt.Sprintf("with the fan stalled %.1f A and %.0f W", stalled, stalled*stalled*spec.Ohms)}}
+		if f, ok := d.c.Part("F1").Spec.(*harness.Fuse); ok {
+			_, latest := electric.OpensBetween(f.Style, stalled/f.Amps)
+			words := "for ever"
+			if !math.IsInf(latest, 1) {
+				words = fmt.Sprintf("for up to %.0f s", latest)
+			}
+			s.Because = append(s.Because, fmt.Sprintf("F1 carries that %s at %.0f %% of its rating; the limiter on it opens at %.0f °C and ends "+
+				"it", words, 100*stalled/f.Amps, limiterOpens))
+		}
+		list = append(list, s)
 	}
 	for _, p := range d.c.OfKind(harness.KindRelay) {
-		spec, most := p.Spec.(*harness.Relay), 0.0
-		for i, w := range d.c.Wires {
-			if w.From == (harness.Pin{Part: p.Name, Name: "30"}) || w.To == (harness.Pin{Part: p.Name, Name: "30"}) {
-				most = max(most, d.amps[i])
-			}
-		}
+		spec, most := p.Spec.(*harness.Relay), d.throughContact(p.Name)
 		list = append(list, Sized{What: p.Name, Amps: spec.Make, Load: round(most/spec.Make, 2), Because: []string{
-			fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; coil %.0f Ω", most, spec.Make, spec.Rest, spec.CoilOhms),
+			fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A "+
+				"(common practice); coil %.0f Ω", most, spec.Make, spec.Rest, d.w.Heat, d.w.nominal(),
+				size.Contact(spec.Make, d.w.Heat, d.w.nominal()), spec.CoilOhms),
 		}})
 	}
 	return list
-}
-
-// mainFuse is the fuse that all feeds together want at the battery's post, by the most that they carry in any state.
-func (d *design) mainFuse() (total, rating float64, ok bool) {
-	for _, p := range d.points {
-		total = max(total, math.Abs(d.fromBattery(p)))
-	}
-	rating, ok = size.Fuse(total)
-	return total, rating, ok
 }
 
 func round(v float64, places int) float64 {

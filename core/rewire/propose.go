@@ -263,11 +263,14 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	p.Change = changeOf(w.There, c)
 	for _, part := range c.Parts {
 		if slices.Contains(p.Change.Added, part.Name) && part.Kind() != harness.KindMotor && part.Kind() != harness.KindBattery &&
-			part.Name != "ECU" {
+			!foreignPart(part.Name) {
 			p.Price += part.Price()
 		}
 	}
 	for _, wire := range c.Wires {
+		if foreignWire(c, wire) {
+			continue
+		}
 		p.Copper += wire.Length.Metres() * wire.Size.SquareMM() * copperKilos
 	}
 	p.Copper = round(p.Copper, 3)
@@ -302,13 +305,10 @@ func (d *design) limits(p *Proposal) error {
 		}
 	}
 	for _, part := range d.c.OfKind(harness.KindRelay) {
-		spec := part.Spec.(*harness.Relay)
-		for i, w := range d.c.Wires {
-			at30 := w.To == (harness.Pin{Part: part.Name, Name: "30"}) || w.From == (harness.Pin{Part: part.Name, Name: "30"})
-			if at30 && d.amps[i] > 0.8*spec.Make {
-				return &limit{fmt.Sprintf("%s would carry %.0f A on a make contact of %g A", part.Name, d.amps[i], spec.Make),
-					"a relay of " + ratingWords(d.amps[i])}
-			}
+		spec, carries := part.Spec.(*harness.Relay), d.throughContact(part.Name)
+		if good := size.Contact(spec.Make, d.w.Heat, d.w.nominal()); carries > good {
+			return &limit{fmt.Sprintf("%s would carry %.0f A on a make contact of %g A, which is good for %.0f A at %.0f °C and %.0f V",
+				part.Name, carries, spec.Make, good, d.w.Heat, d.w.nominal()), "a relay of " + d.ratingWords(carries)}
 		}
 	}
 	for _, fan := range d.w.Fans {
@@ -354,14 +354,11 @@ func (d *design) limits(p *Proposal) error {
 			}
 		}
 	}
-	for _, x := range d.starts() {
-		warn("%s", x)
-	}
 	return nil
 }
 
-func ratingWords(amps float64) string {
-	rating, ok := size.Relay(amps)
+func (d *design) ratingWords(amps float64) string {
+	rating, ok := size.Relay(amps, d.w.Heat, d.w.nominal())
 	if !ok {
 		return "more than any usual rating: split the load"
 	}
@@ -387,26 +384,5 @@ func (d *design) pulledBy(r Requester) float64 {
 	return most
 }
 
-// starts says which fuse a start could open: a start of five times the running amps lasts up to half a second (common
-// practice), and must lie inside the fuse's slow edge.
-func (d *design) starts() []string {
-	var list []string
-	for _, p := range d.c.OfKind(harness.KindFuse) {
-		spec := p.Spec.(*harness.Fuse)
-		if spec.Style == harness.StyleMini || d.fuses[p.Name] < 1 {
-			continue
-		}
-		fold := 0.0
-		for _, fan := range d.w.Fans {
-			fold = max(fold, fan.Inrush/fan.Amps)
-		}
-		load := fold * d.fuses[p.Name] / spec.Amps
-		if t := electric.OpensInSeconds(spec.Style, load); t < startSeconds {
-			list = append(list, fmt.Sprintf("a start puts %.1f times its rating through %s, which may open in %.1f s: a slower fuse", load,
-				p.Name, t))
-		}
-	}
-	return list
-}
-
+// startSeconds is how long a start lasts at the most, five times the running amps (common practice).
 const startSeconds = 0.5

@@ -103,7 +103,10 @@ func (d *drawing) requesters() {
 	d.pins = append(d.pins, `"G": {ground: true}`)
 	if sources {
 		d.pins = append(d.pins, `"P": {power: true}`)
-		d.wire(d.keyed(), "ECU.P", "OG", "box to controller")
+		// The controller's own supply, as it is there: nothing of the new harness feeds it.
+		d.part("FE", "kind: fuse, amps: 10, style: mini, label: \"the controller's own, there already\"")
+		d.wire("BAT.+", "FE.a", "RD", "box to controller")
+		d.wire("FE.b", "ECU.P", "RD", "box to controller")
 	}
 	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
 	d.wire("ECU.G", "G1", "BN", "box to controller")

@@ -125,7 +125,7 @@ func TestRefusals(t *testing.T) {
 		{"drop", "drop: 0.5", "drop: 0.06", rewire.Staged, []string{"V on its feed", "allow 0.1"}},
 		{"one fan", "  - {name: off side, amps: 14, inrush: 60, half-volts: ok}\n", "", rewire.Series, []string{"two fans"}},
 		{"budget", "rest-contact: 20", "rest-contact: 20, budget: 20", rewire.Staged, []string{"the budget is 20"}},
-		{"make contact", "heat: 85", "heat: 85\nrelays: {make: 15}", rewire.Staged, []string{"make contact of 15 A", "a relay of 30 A"}},
+		{"make contact", "heat: 85", "heat: 85\nrelays: {make: 15}", rewire.Staged, []string{"make contact of 15 A", "a relay of 40 A"}},
 	} {
 		p := plan(t, wish(t, strings.Replace(mower, c.from, c.to, 1)))
 		got := why(p, c.family)
@@ -252,7 +252,7 @@ func TestAResistorMoves(t *testing.T) {
 	assert.InDelta(t, 0.45, p.Circuit.OfKind(harness.KindResistor)[0].Spec.(*harness.Resistor).Ohms, 1e-9)
 	assert.Contains(t, p.Change.Reused, "R1")
 	assert.Contains(t, p.Change.Cut, "K1.87 - R1.a")
-	assert.Contains(t, p.Change.Wires, "K1.87 - R1.a")
+	assert.Contains(t, p.Change.Wires, "K1.87 - T1.a", "with a limiter before it")
 	assert.Contains(t, strings.Join(p.Change.Capped, "\n"), "K1.87 stays live (switched feed)")
 }
 

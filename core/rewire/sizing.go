@@ -70,12 +70,15 @@ func (d *design) size() error {
 		if spec.Style == harness.StyleMini {
 			continue // the coils'
 		}
-		rating, ok := size.Fuse(d.fuses[p.Name])
+		rating, ok := d.fuseFor(p.Name)
 		if !ok {
-			return &limit{fmt.Sprintf("%s would carry %.0f A, more than three quarters of any fuse here", p.Name, d.fuses[p.Name]),
-				"smaller fans, or a feed for each"}
+			return &limit{fmt.Sprintf("%s would carry %.0f A, more than any fuse here carries all day at %.0f °C", p.Name, d.fuses[p.Name],
+				d.w.Heat), "smaller fans, or a feed for each"}
 		}
-		spec.Amps = rating
+		spec.Amps, spec.Style = rating, styleOf(rating)
+	}
+	if err := d.contacts(); err != nil {
+		return err
 	}
 	d.guard()
 	for i, w := range d.c.Wires {
@@ -111,6 +114,69 @@ type limit struct{ why, frees string }
 
 func (l *limit) Error() string { return l.why }
 
+// fuseFor is the smallest usual fuse that carries its amps all day in this heat, and the start: inside its slow edge while the fans
+// come up to speed.
+func (d *design) fuseFor(name string) (float64, bool) {
+	fold := 0.0
+	for _, fan := range d.w.Fans {
+		fold = max(fold, fan.Inrush/fan.Amps)
+	}
+	if d.f == Module { // it ramps up
+		fold = 1
+	}
+	least, ok := size.Fuse(d.fuses[name], d.w.Heat)
+	for _, rating := range size.Fuses {
+		soonest, _ := electric.OpensBetween(styleOf(rating), fold*d.fuses[name]/rating)
+		if rating >= least && soonest >= startSeconds {
+			return rating, ok
+		}
+	}
+	return least, false
+}
+
+// styleOf is a fuse that is sold in such a rating (common practice): blades to 20 A, cartridges to 60, bolted ones above.
+func styleOf(amps float64) harness.FuseStyle {
+	switch {
+	case amps < 20:
+		return harness.StyleBlade
+	case amps <= 60:
+		return harness.StyleCartridge
+	case amps <= 120:
+		return harness.StyleMaxi
+	}
+	return harness.StyleLink
+}
+
+// contacts chooses the make contact of each relay by what it carries, in this heat and at these volts, unless the wish names the
+// relays at hand.
+func (d *design) contacts() error {
+	for _, p := range d.c.OfKind(harness.KindRelay) {
+		spec, carries := p.Spec.(*harness.Relay), d.throughContact(p.Name)
+		if d.w.Relays.Make > 0 {
+			spec.Make = d.w.Relays.Make
+			continue
+		}
+		rating, ok := size.Relay(carries, d.w.Heat, d.w.nominal())
+		if !ok {
+			return &limit{fmt.Sprintf("%s would carry %.0f A, more than any contact here at %.0f °C", p.Name, carries, d.w.Heat),
+				"a feed and a relay for each fan"}
+		}
+		spec.Make = max(spec.Make, rating)
+	}
+	return nil
+}
+
+// throughContact is the most that flows through a relay's contact, amps.
+func (d *design) throughContact(name string) float64 {
+	most := 0.0
+	for i, w := range d.c.Wires {
+		if pin := (harness.Pin{Part: name, Name: "30"}); w.From == pin || w.To == pin {
+			most = max(most, d.amps[i])
+		}
+	}
+	return most
+}
+
 // guard finds which fuse each wire lies behind: from each fuse on over wires and contacts, up to the next fuse, a load or a
 // coil. A short there is cleared by that fuse, so the wire carries its rating.
 func (d *design) guard() {
@@ -128,9 +194,11 @@ func (d *design) guard() {
 			seen[at] = true
 			for i, w := range d.c.Wires {
 				for _, ends := range [][2]harness.Pin{{w.From, w.To}, {w.To, w.From}} {
-					if ends[0] == at && ends[1].Part != "G1" {
+					if ends[0] == at { // a ground wire too: a shorted motor puts the fuse's whole rating through it
 						d.behind[i] = max(d.behind[i], rating)
-						queue = append(queue, ends[1])
+						if ends[1].Part != "G1" {
+							queue = append(queue, ends[1])
+						}
 					}
 				}
 			}
@@ -172,6 +240,10 @@ func passes(p *harness.Part, at harness.Pin) []harness.Pin {
 			return []harness.Pin{pin("b")}
 		}
 		return []harness.Pin{pin("a")}
+	case *harness.Limiter:
+		if at.Name == "a" {
+			return []harness.Pin{pin("b")}
+		}
 	case *harness.Motor, *harness.Resistor: // its turns may short, and then it is a wire
 		if at.Name == "+" {
 			return []harness.Pin{pin("-")}

@@ -136,6 +136,7 @@ const (
 // Names of the runs, with their usual lengths in metres (common practice).
 var usualRuns = map[string]float64{
 	"battery to box": 1.2, "box to fans": 1.1, "box to controller": 2, "fans to ground": 0.6, "in the box": 0.2,
+	postToFuse: mostUnfused,
 }
 
 // Limits of a wish, and its defaults (common practice).
@@ -149,7 +150,6 @@ const (
 	usualDrop      = 0.5
 	usualGround    = 0.2
 	usualRest      = 20.0
-	usualMake      = 40.0
 	usualCoil      = 85.0
 	mostRun        = 12.0
 )
@@ -194,7 +194,6 @@ func (w *Wish) complete() error {
 	or(&w.Limits.Drop, usualDrop*w.nominal()/12)
 	or(&w.Limits.GroundDrop, usualGround*w.nominal()/12)
 	or(&w.Limits.RestContact, usualRest)
-	or(&w.Relays.Make, usualMake)
 	or(&w.Relays.Coil, usualCoil*w.nominal()*w.nominal()/144)
 	if w.Gauge == "" {
 		w.Gauge = EachRun
@@ -214,8 +213,8 @@ func (w *Wish) complete() error {
 			len(w.Speeds))
 	case len(w.Requesters) == 0 || len(w.Requesters) > mostRequesters:
 		return fmt.Errorf("requesters: one to %d ask for the speeds, not %d", mostRequesters, len(w.Requesters))
-	case !between(w.Heat, -40, 104):
-		return fmt.Errorf("heat: %g °C: a wire of 105 °C insulation is of no use there", w.Heat)
+	case !between(w.Heat, -40, 100):
+		return fmt.Errorf("heat: %g °C: wires, fuses and contacts here are known up to 100 °C", w.Heat)
 	case !between(w.Limits.Drop, 0.05, 5) || !between(w.Limits.GroundDrop, 0.05, 5):
 		return errors.New("limits: a drop lies between 0.05 and 5 V")
 	case w.Limits.Budget < 0:
@@ -238,12 +237,17 @@ func (w *Wish) complete() error {
 	}
 	for name := range w.Runs {
 		if _, known := usualRuns[name]; !known {
-			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box)",
+			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box, post "+
+				"to fuse)",
 				clip(name))
 		}
 		if m, err := units.Metres(w.Runs[name]); err != nil || !between(m, 0.05, mostRun) {
 			return fmt.Errorf("runs: %s: %q is no length from 0.05 to %g m", name, clip(w.Runs[name]), mostRun)
 		}
+	}
+	if m := w.run(postToFuse); m > mostUnfused {
+		return fmt.Errorf("runs: post to fuse: %.2g m without a fuse: nothing clears a short there, and it may be %.2g m at the most", m,
+			mostUnfused)
 	}
 	for _, speed := range w.Speeds {
 		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Asks == speed || r.Gives == Pulses }) {
@@ -329,6 +333,9 @@ func (w *Wish) nominal() float64 {
 
 // run is the length of a run, metres.
 func (w *Wish) run(name string) float64 {
+	if name == "battery to module" { // by way of where the box would be
+		return w.run("battery to box") + w.run("box to fans")
+	}
 	if words, said := w.Runs[name]; said {
 		if m, err := units.Metres(words); err == nil {
 			return m

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-
-	"ironthread/core/units"
 )
 
 // What is picked from the usual sizes, and why. Each pick gives the line of arithmetic that led to it.
@@ -16,17 +14,14 @@ var Metric = []float64{0.35, 0.5, 0.75, 1, 1.5, 2.5, 4, 6, 10, 16, 25, 35}
 // Fuses are the usual ratings, amps.
 var Fuses = []float64{5, 7.5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80, 100, 125}
 
-// Relays are the usual ratings of a make contact, amps (common practice).
-var Relays = []float64{30, 40, 50, 70, 100, 120}
+// Relays are the usual ratings of a make contact, amps: the cube, the larger body, contactors with studs (common practice).
+var Relays = []float64{cube, large, 100, 150, 200}
 
 // Temperatures of the ampacity table, °C: its insulation, and its engine space (ABYC E-11, from memory).
 const (
 	insulation  = 105.0
 	engineSpace = 50.0
 )
-
-// Share of a fuse's and of a contact's rating that runs all day (common practice: 75 to 80 %).
-const runningShare = 0.75
 
 // Hot is what a wire may carry with so many °C about it: the table's figure for an engine space, times the root of how much
 // warmer the insulation may still get (the heat a wire sheds grows with that difference, the heat it makes with the square
@@ -35,7 +30,7 @@ func Hot(mm2, celsius float64) float64 {
 	if celsius >= insulation {
 		return 0
 	}
-	return Ampacity(mm2, true) * math.Sqrt((insulation-celsius)/(insulation-engineSpace))
+	return Ampacity(mm2) * math.Sqrt((insulation-celsius)/(insulation-engineSpace))
 }
 
 // Thinnest is the thinnest usual wire that carries so many amps with so many °C about it; the largest there is where none
@@ -59,14 +54,18 @@ func Next(mm2 float64) float64 {
 	return mm2
 }
 
-// Fuse is the smallest usual fuse of which so many running amps are three quarters or less; false where none is so large.
-func Fuse(running float64) (float64, bool) { return pick(Fuses, running) }
+// Fuse is the smallest usual fuse that carries so many running amps all day with so many °C about it; false where none is so large.
+func Fuse(running, celsius float64) (float64, bool) {
+	return pick(Fuses, func(rating float64) bool { return running <= FuseShare(celsius)*rating })
+}
 
-// Relay is the same for a make contact.
-func Relay(running float64) (float64, bool) { return pick(Relays, running) }
+// Relay is the same for a make contact, at a supply of so many volts.
+func Relay(running, celsius, volts float64) (float64, bool) {
+	return pick(Relays, func(rating float64) bool { return running <= Contact(rating, celsius, volts) })
+}
 
-func pick(ratings []float64, running float64) (float64, bool) {
-	k := slices.IndexFunc(ratings, func(r float64) bool { return running <= runningShare*r })
+func pick(ratings []float64, carries func(rating float64) bool) (float64, bool) {
+	k := slices.IndexFunc(ratings, carries)
 	if k < 0 {
 		return ratings[len(ratings)-1], false
 	}
@@ -78,11 +77,17 @@ func Drop(amps, metres, mm2 float64) float64 { return amps * copper * metres / m
 
 const copper = 0.017241 // Ω·mm²/m
 
-// AWG is the gauge nearest to a cross-section that is no thinner (ASTM B258); 0 where there is none.
+// Gauges that are sold, with their mm² (ASTM B258): even numbers only.
+var gauges = []struct {
+	awg int
+	mm2 float64
+}{{20, 0.52}, {18, 0.82}, {16, 1.31}, {14, 2.08}, {12, 3.31}, {10, 5.26}, {8, 8.37}, {6, 13.3}, {4, 21.2}, {2, 33.6}}
+
+// AWG is the thinnest gauge that is sold and no thinner than a cross-section; 0 where there is none.
 func AWG(mm2 float64) int {
-	for gauge := 20; gauge >= 1; gauge-- {
-		if units.FromAWG(float64(gauge)) >= 0.96*mm2 { // a metric size and its gauge differ by some per cent
-			return gauge
+	for _, g := range gauges {
+		if g.mm2 >= mm2 {
+			return g.awg
 		}
 	}
 	return 0
@@ -96,5 +101,5 @@ func DropWords(amps, metres, mm2 float64) string {
 // HotWords is the arithmetic of an ampacity.
 func HotWords(mm2, celsius float64) string {
 	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((105 − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)", mm2,
-		Ampacity(mm2, true), celsius, celsius, Hot(mm2, celsius))
+		Ampacity(mm2), celsius, celsius, Hot(mm2, celsius))
 }

@@ -171,7 +171,7 @@ func strangeWindings(c *harness.Circuit) []electric.Warning {
 
 // carriesOf is what a wire of the drawing may carry, amps.
 func carriesOf(w *harness.Wire) float64 {
-	return size.Ampacity(w.Size.SquareMM(), true) * float64(max(1, w.Parallel))
+	return size.Ampacity(w.Size.SquareMM()) * float64(max(1, w.Parallel))
 }
 
 // fedFrom tells whether a pin hangs on the battery with no fuse between.

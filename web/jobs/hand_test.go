@@ -278,6 +278,6 @@ func TestCountsAgree(t *testing.T) {
 	w := webtest.Open(t)
 	j := w.NewJobOn("f3-twin-series-parallel", "no low")
 	page := w.Get(j).Body.String()
-	webtest.Says(t, page, "<b>164</b> of 164 left")
+	webtest.Says(t, page, `<b>164</b><span class="of"> of 164</span> left`)
 	webtest.Says(t, w.Get("/").Body.String(), "164 suspects, nothing seen yet")
 }

@@ -81,7 +81,7 @@ func TestWishesThatCannotBeRead(t *testing.T) {
 		mower + "&points=6+V":                         "pairs such as",
 		mower + "&keep=no-such":                       "not in the library any more",
 		strings.Replace(mower, "Verge+mower", strings.Repeat("x", 100), 1): "at most 80",
-		mower + "&heat=400":                                    "of no use there",
+		mower + "&heat=400":                                    "are known up to 100 °C",
 		"fans=2&amps=14&name=off&gives=ground&asks=low":        "the name of two things",
 		"fans=2&amps=14&name=a%22b&gives=ground&asks=low":      "letters, figures and blanks",
 		mower + "&drop=NaN":                                    "is no figure",

@@ -1,0 +1,337 @@
+// Package judge holds what is printed against tables of its own. It imports nothing of the project: it runs the command line as a
+// stranger would, reads what comes out, and works it out again from standards and common practice.
+package judge
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.yaml.in/yaml/v3"
+)
+
+// proposal is what the command prints of one way.
+type proposal struct {
+	Family  string
+	Harness string
+	Sizes   []struct {
+		What string
+		MM2  float64
+		Amps float64
+		Load float64
+	}
+	Effects []struct{ Fault, State, Severity, Why string }
+}
+
+type answer struct {
+	Proposals []proposal
+	Refused   []struct{ Family, Why, Frees string }
+}
+
+// file is a harness as it is printed.
+type file struct {
+	Parts map[string]map[string]any
+	Wires yaml.Node
+}
+
+type wire struct {
+	from, to    string
+	mm2, metres float64
+}
+
+// Amps by mm² of a single wire of 105 °C insulation in an engine space (ABYC E-11, typed here from memory; 0.35 and 0.5 a guess).
+var carries = [][2]float64{{0.35, 9}, {0.5, 13}, {0.82, 17}, {1.31, 21}, {2.08, 30}, {3.31, 38}, {5.26, 51}, {8.37, 68}, {13.3, 102},
+	{21.2, 136}, {33.6, 178}}
+
+func straight(rows [][2]float64, x float64) float64 {
+	if x <= rows[0][0] {
+		return rows[0][1]
+	}
+	for i := 1; i < len(rows); i++ {
+		if x <= rows[i][0] {
+			return rows[i-1][1] + (x-rows[i-1][0])/(rows[i][0]-rows[i-1][0])*(rows[i][1]-rows[i-1][1])
+		}
+	}
+	return rows[len(rows)-1][1]
+}
+
+// may is what a wire carries in air of so many °C.
+func may(mm2, heat float64) float64 { return straight(carries, mm2) * math.Sqrt((105-heat)/(105-50)) }
+
+// Shares of a rating that last all day, by °C (common practice).
+var (
+	fuseLasts    = [][2]float64{{23, 0.80}, {85, 0.72}, {100, 0.68}}
+	contactLasts = [][2]float64{{23, 1}, {85, 0.75}, {105, 0.60}}
+	largeLasts   = [][2]float64{{23, 1}, {85, 50.0 / 70}, {105, 0.60}}
+)
+
+func contactMay(rating, heat, volts float64) float64 {
+	switch {
+	case rating > 70:
+		return rating * straight(contactLasts, heat)
+	case rating > 40 && volts > 18:
+		return rating * straight(largeLasts, heat) * 40 / 70
+	case rating > 40:
+		return rating * straight(largeLasts, heat)
+	case volts > 18:
+		return rating * straight(contactLasts, heat) / 2
+	}
+	return rating * straight(contactLasts, heat)
+}
+
+// circuit is a printed harness, read without the project's own reader.
+type circuit struct {
+	parts map[string]map[string]any
+	wires []wire
+}
+
+func read(t *testing.T, text string) *circuit {
+	t.Helper()
+	var f file
+	require.NoError(t, yaml.Unmarshal([]byte(text), &f))
+	c := &circuit{parts: f.Parts}
+	for i := 0; i+1 < len(f.Wires.Content); i += 2 {
+		from, to, ok := strings.Cut(f.Wires.Content[i].Value, " - ")
+		require.True(t, ok)
+		w := wire{from: from, to: to}
+		for _, word := range strings.Fields(f.Wires.Content[i+1].Value) {
+			if n, ok := strings.CutSuffix(word, "mm2"); ok {
+				w.mm2 = number(t, n)
+			} else if n, ok := strings.CutSuffix(word, "m"); ok {
+				w.metres = number(t, n)
+			}
+		}
+		require.Positive(t, w.mm2, f.Wires.Content[i].Value)
+		c.wires = append(c.wires, w)
+	}
+	require.NotEmpty(t, c.wires)
+	return c
+}
+
+func number(t *testing.T, s string) float64 {
+	t.Helper()
+	v, err := strconv.ParseFloat(s, 64)
+	require.NoError(t, err)
+	return v
+}
+
+func (c *circuit) kind(pin string) string {
+	name, _, _ := strings.Cut(pin, ".")
+	kind, _ := c.parts[name]["kind"].(string)
+	return kind
+}
+
+func figure(part map[string]any, key string) float64 {
+	switch v := part[key].(type) {
+	case int:
+		return float64(v)
+	case float64:
+		return v
+	}
+	return 0
+}
+
+// on is where a current goes on through a part.
+func (c *circuit) on(pin string) []string {
+	name, at, _ := strings.Cut(pin, ".")
+	kind := c.kind(pin)
+	switch {
+	case kind == "relay" && at == "30":
+		return []string{name + ".87", name + ".87a"}
+	case slices.Contains([]string{"switch", "resistor", "limiter"}, kind) && at == "a":
+		return []string{name + ".b"}
+	case kind == "motor" && at == "+":
+		return []string{name + ".-"}
+	}
+	return nil
+}
+
+// reach lists the wires that a current from a pin can flow in, up to the next fuse, ground or battery.
+func (c *circuit) reach(start string) []wire {
+	var found []wire
+	seen, queue := map[string]bool{}, []string{start}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		if seen[at] {
+			continue
+		}
+		seen[at] = true
+		for _, w := range c.wires {
+			other := ""
+			switch at {
+			case w.from:
+				other = w.to
+			case w.to:
+				other = w.from
+			default:
+				continue
+			}
+			if !slices.Contains(found, w) {
+				found = append(found, w)
+			}
+			if kind := c.kind(other); kind != "fuse" && kind != "ground" && kind != "battery" {
+				queue = append(queue, other)
+			}
+		}
+		queue = append(queue, c.on(at)...)
+	}
+	return found
+}
+
+// theirs tells whether a part is the vehicle's own, and only drawn.
+func (c *circuit) theirs(pin string) bool {
+	name, _, _ := strings.Cut(pin, ".")
+	label, _ := c.parts[name]["label"].(string)
+	return strings.Contains(label, "there already") || c.kind(pin) == "controller"
+}
+
+// request is one that the judge asks, with what it knows of it.
+type request struct {
+	name, text         string
+	heat, volts        float64
+	fans, stall, ratio float64
+}
+
+// requests are unlike the project's own: from a heater blower to a truck's fan, cold and hot, short ways and long.
+func requests() []request {
+	var list []request
+	who := []string{
+		"[{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]",
+		"[{name: s, gives: switch, asks: low, closes: 88, opens: 82}, {name: u, gives: switch, asks: high, closes: 97, opens: 92}]",
+		"[{name: c, gives: supply, asks: low}, {name: d, gives: toggle, asks: high}, {name: x, gives: kill}]",
+		"[{name: i, gives: ground, inverted: true, asks: low}, {name: p, gives: pressure, asks: high}]",
+		"[{name: e, gives: add-on, asks: low}, {name: b, gives: ground, asks: high}]",
+	}
+	n := 0
+	for _, volts := range []float64{12.4, 25.6} {
+		for _, fans := range [][]float64{{3}, {11}, {19}, {27}, {5, 5}, {13, 13}, {21, 21}, {9, 17}} {
+			for _, heat := range []float64{30, 70, 98} {
+				var text []string
+				for i, amps := range fans {
+					text = append(text, fmt.Sprintf("{name: fan %d, amps: %g, inrush: %g, half-volts: ok}", i+1, amps, 4.5*amps))
+				}
+				list = append(list, request{name: fmt.Sprintf("%g V, %v A, %g °C, %d", volts, fans, heat, n%len(who)), heat: heat, volts: volts,
+					text: fmt.Sprintf("plan: 1\nsupply: {off: %g}\nfans: [%s]\nrequesters: %s\nheat: %g\nruns: {box to fans: %gm}\n", volts,
+						strings.Join(text, ", "), who[n%len(who)], heat, 0.5+float64(n%4))})
+				n++
+			}
+		}
+	}
+	return list
+}
+
+// patience bounds a run of the command line.
+const patience = 10 * time.Minute
+
+// Every way that is proposed for a wish is safe by tables that the project does not know: each feed has its fuse at the post; each
+// wire, feed or ground, stands the fuse before it in the heat of the wish; fuses and contacts are loaded by no more than lasts; a
+// resistor that a standing fan overloads has a limiter; and of its own failure effects none burns but the sleeved piece before a fuse.
+func TestProposalsAreSafeToBuild(t *testing.T) {
+	ctx, cancel := context.WithTimeout(t.Context(), patience)
+	defer cancel()
+	command := filepath.Join(t.TempDir(), "ironthread")
+	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput() //nolint:gosec // our own
+	require.NoError(t, err, string(out))
+	made, without := 0, 0
+	for _, r := range requests() {
+		name := filepath.Join(t.TempDir(), "wish.yaml")
+		require.NoError(t, os.WriteFile(name, []byte(r.text), 0o600))
+		out, err := exec.CommandContext(ctx, command, "plan", name, "--json").Output() //nolint:gosec // our own
+		require.NoError(t, err, r.text)
+		var plan answer
+		require.NoError(t, json.Unmarshal(out, &plan))
+		if len(plan.Proposals) == 0 {
+			without++
+			for _, no := range plan.Refused {
+				t.Logf("%s: no %s: %s", r.name, no.Family, no.Why)
+			}
+		}
+		for i := range plan.Proposals {
+			made++
+			holds(t, r, &plan.Proposals[i])
+		}
+	}
+	t.Logf("%d wishes, %d proposals, %d wishes without one", len(requests()), made, without)
+	assert.Greater(t, made, 40)
+}
+
+// holds checks one proposal.
+func holds(t *testing.T, r request, p *proposal) {
+	t.Helper()
+	where := r.name + ", " + p.Family
+	c := read(t, p.Harness)
+	battery := "BAT.+"
+	for _, w := range c.reach(battery) {
+		if c.theirs(w.from) || c.theirs(w.to) {
+			continue
+		}
+		assert.True(t, w.from == battery || w.to == battery, "%s: %s - %s hangs on the battery without a fuse", where, w.from, w.to)
+		assert.LessOrEqual(t, w.metres, 0.2+1e-9, "%s: %s - %s is that long without a fuse", where, w.from, w.to)
+	}
+	current := map[string]float64{}
+	for _, s := range p.Sizes {
+		if s.Load > 0 {
+			current[s.What] = s.Amps * s.Load
+		}
+	}
+	for name, part := range c.parts {
+		switch part["kind"] {
+		case "fuse":
+			if c.theirs(name + ".a") {
+				continue
+			}
+			amps := figure(part, "amps")
+			for _, w := range c.reach(name + ".b") {
+				if !c.theirs(w.from) && !c.theirs(w.to) || c.kind(w.from) != "controller" && c.kind(w.to) != "controller" {
+					assert.GreaterOrEqual(t, may(w.mm2, r.heat)+1e-6, amps, "%s: %s - %s of %g mm² behind %s of %g A", where, w.from, w.to, w.mm2, name,
+						amps)
+				}
+			}
+			assert.LessOrEqual(t, current[name], amps*straight(fuseLasts, r.heat)+0.02*amps, "%s: %s", where, name)
+		case "relay":
+			rating, _ := part["rating"].(map[string]any)
+			assert.LessOrEqual(t, current[name], contactMay(figure(rating, "make"), r.heat, r.volts)+0.02*figure(rating, "make"), "%s: %s", where,
+				name)
+		case "resistor":
+			c.stands(t, where, r, name, part)
+		}
+	}
+	for _, e := range p.Effects {
+		if strings.Contains(e.Why, "no fuse") {
+			ends := strings.TrimSuffix(strings.TrimPrefix(e.Fault, "wire "), " grounded")
+			k := slices.IndexFunc(c.wires, func(w wire) bool { return w.from+" - "+w.to == ends })
+			if assert.GreaterOrEqual(t, k, 0, "%s: %s: %s", where, e.Fault, e.Why) {
+				assert.LessOrEqual(t, c.wires[k].metres, 0.2+1e-9, "%s: %s", where, e.Fault)
+			}
+		}
+		assert.NotContains(t, e.Why, "no fuse ends that", "%s: %s", where, e.Fault)
+	}
+}
+
+// stands checks a resistor with its fan standing still: it takes that for ever, or has a limiter in series with it.
+func (c *circuit) stands(t *testing.T, where string, r request, name string, part map[string]any) {
+	t.Helper()
+	ohms, fan := figure(part, "ohms"), c.parts["M"+name[1:]]
+	running := r.volts * 14.2 / 12.6
+	amps := running / (ohms + figure(fan, "volts")/figure(fan, "inrush"))
+	if amps*amps*ohms <= figure(part, "watts") {
+		return
+	}
+	limited := slices.ContainsFunc(c.wires, func(w wire) bool {
+		return w.to == name+".a" && c.kind(w.from) == "limiter" || w.from == name+".a" && c.kind(w.to) == "limiter"
+	})
+	assert.True(t, limited, "%s: %s turns %.0f W into heat with its fan standing, and is good for %.0f", where, name, amps*amps*ohms,
+		figure(part, "watts"))
+}
