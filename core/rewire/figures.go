@@ -89,8 +89,8 @@ func (d *design) sizes() []Sized {
 		}
 		mm2, metres := w.Size.Figure, w.Length.Metres()
 		s := Sized{What: "wire " + w.String(), MM2: mm2, AWG: size.AWG(mm2), Amps: round(d.amps[i], 2),
-			Drop:    round(size.Drop(d.amps[i], metres, mm2), 3),
-			Because: []string{size.DropWords(d.amps[i], metres, mm2), size.HotWords(mm2, d.w.Heat)}}
+			Drop:    round(d.amps[i]*size.Ohms(mm2, metres, d.amps[i], d.w.Heat), 3),
+			Because: []string{size.OwnDropWords(d.amps[i], metres, mm2, d.w.Heat), size.HotWords(mm2, d.w.Heat)}}
 		switch {
 		case d.unfused(w):
 			s.Because = append(s.Because, fmt.Sprintf("from the post to its fuse, %.2g m: nothing clears a short in it, so it is sleeved and as "+
@@ -192,6 +192,10 @@ func (d *design) truth() []TruthRow {
 	said := map[string]bool{}
 	for _, r := range d.w.Requesters {
 		if r.Gives == Kill {
+			if p := d.points[killedState]; p != nil {
+				rows = append(rows, TruthRow{Requester: r.Name, Asks: "off", Pulls: []string{}, Fans: fansOf(p),
+					Dead: "nothing takes the coils' feed away any more"})
+			}
 			continue
 		}
 		state := d.c.State(r.Name)

@@ -327,6 +327,10 @@ func (d *design) limits(p *Proposal) error {
 				"relays with coils of more ohms, or a relay between"}
 		}
 	}
+	if d.w.Relays.Suppression == "none" && d.c.Part("ECU") != nil {
+		warn("the relays have nothing across their coils, as wished: each time one lets go its coil puts some hundred volts on the output " +
+			"that drives it; only where the controller's maker says that it stands that")
+	}
 	if d.w.Relays.Suppression == "diode" {
 		plus, minus := "86", "85"
 		if d.w.Relays.Cathode == "85" {

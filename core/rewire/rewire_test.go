@@ -2,6 +2,7 @@ package rewire_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -289,5 +290,68 @@ func BenchmarkTwinFans(b *testing.B) {
 	for b.Loop() {
 		_, err := rewire.Propose(b.Context(), w, nil)
 		require.NoError(b, err)
+	}
+}
+
+// Switches that would come on together, and two that take the coils' feed away, are refused; without temperatures the higher speed
+// comes later by itself. Relays are suppressed unless the wish says otherwise, and then it is said what that does.
+func TestWhatAsksComesOneAfterTheOther(t *testing.T) {
+	text := strings.Replace(mower, "  - {name: fan 1, gives: ground, asks: low}\n", "  - {name: cool, gives: switch, asks: low}\n", 1)
+	w := wish(t, strings.Replace(text, ", closes: 100, opens: 95", "", 1))
+	assert.InDelta(t, 92, w.Requesters[0].Closes, 1e-9)
+	assert.InDelta(t, 99, w.Requesters[3].Closes, 1e-9)
+	for from, c := range map[string][2]string{
+		"gives: switch, asks: low}": {"gives: switch, asks: low, closes: 100, opens: 90}", "would come on together"},
+		"{name: clutch, gives: supp": {"{name: k1, gives: kill}\n  - {name: k2, gives: kill}\n  - {name: clutch, gives: supp",
+			"in series behind one name"},
+		"runs: {": {"runs: {post to fuse: 0.6m, ", "nothing clears a short there"},
+	} {
+		_, err := rewire.Read([]byte(strings.Replace(text, from, c[0], 1)))
+		require.ErrorContains(t, err, c[1], from)
+	}
+	x := of(plan(t, wish(t, mower)), rewire.Staged)
+	assert.Contains(t, x.Harness, "suppression: resistor")
+	bare := of(plan(t, wish(t, mower+"relays: {suppression: none}\n")), rewire.Staged)
+	assert.Contains(t, strings.Join(bare.Warnings, "\n"), "nothing across their coils")
+	killed := of(plan(t, wish(t, strings.Replace(mower, "  - {name: clutch", "  - {name: service, gives: kill}\n  - {name: clutch", 1))),
+		rewire.Staged)
+	k := slices.IndexFunc(killed.Truth, func(r rewire.TruthRow) bool { return r.Requester == "service" })
+	require.GreaterOrEqual(t, k, 0, "whoever asks stands in the table")
+	assert.Equal(t, map[string]string{"M1": "stopped", "M2": "stopped"}, killed.Truth[k].Fans)
+}
+
+// A fan that stands still behind its resistor: the limiter opens, nothing glows, and without it the same fault is an overload.
+func TestAStalledFanBehindItsResistor(t *testing.T) {
+	x := of(plan(t, wish(t, mower)), rewire.Dropping)
+	stalled := false
+	for _, e := range x.Effects {
+		if e.Fault == "M1 seized" && e.State == "low" {
+			stalled = true
+			assert.Contains(t, e.Why, "T1 opens at 180 °C")
+		}
+	}
+	assert.True(t, stalled)
+	for _, p := range x.Circuit.OfKind(harness.KindLimiter) {
+		assert.Contains(t, p.Label, "bolted to R")
+	}
+}
+
+// The controller that asks is the vehicle's own: its supply and its ground are neither bought, laid nor sized, and a harness that is
+// there keeps them.
+func TestTheControllersOwnWiresStay(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	w := wish(t, mower)
+	w.There = e.Circuit
+	for _, x := range plan(t, w).Proposals {
+		b, err := x.Sheets(w)
+		require.NoError(t, err)
+		for _, l := range b.Wires {
+			assert.NotContains(t, l.From+" "+l.To, "ECU.G")
+			assert.NotContains(t, l.From+" "+l.To, "ECU.P")
+		}
+		for _, cut := range append(slices.Clone(x.Change.Cut), x.Change.Moved...) {
+			assert.NotContains(t, cut, "ECU.5", "the controller's ground, as it is there")
+		}
 	}
 }

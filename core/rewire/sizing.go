@@ -257,17 +257,19 @@ func passes(p *harness.Part, at harness.Pin) []harness.Pin {
 
 // grow thickens wires until the drops are within their limits: always that wire on the way which loses most.
 func (d *design) grow() error {
+	if err := d.solve(); err != nil {
+		return err
+	}
 	for range mostSteps {
-		if err := d.solve(); err != nil {
-			return err
-		}
-		worst, state := d.worst()
-		if state == "" {
+		p := d.warm(d.full())
+		worst, over := d.worst(p)
+		if !over {
 			return nil
 		}
 		most, at := 0.0, -1
 		for i, w := range d.c.Wires {
-			if lost := d.lost(i, state); lost > most && d.onSide(w, state, worst.ground) && size.Next(w.Size.Figure) > w.Size.Figure {
+			lost := math.Abs(p.Wires[i].Amps) * d.warmOhms(i)
+			if lost > most && d.onSide(w, p, worst.ground) && size.Next(w.Size.Figure) > w.Size.Figure {
 				most, at = lost, i
 			}
 		}
@@ -298,9 +300,8 @@ func (d drop) side() string {
 
 // drops are what each fan loses in a state in which it has both posts to itself; a fan fed through another, a resistor or a
 // module loses volts on purpose.
-func (d *design) drops(state string) []drop {
+func (d *design) drops(p *electric.Point) []drop {
 	var list []drop
-	p := d.points[state]
 	battery := p.Pins["BAT.+"]
 	for i := range d.w.Fans {
 		name := motor(i)
@@ -320,28 +321,52 @@ func (d *design) drops(state string) []drop {
 	return list
 }
 
+// warm is a state with every wire at its own temperature: as many ohms as it then has, and not those of cold copper.
+func (d *design) warm(state string) *electric.Point {
+	c := *d.c
+	c.Wires = make([]*harness.Wire, len(d.c.Wires))
+	for i, w := range d.c.Wires {
+		warmer := *w
+		if cold := w.Ohms(); cold > 0 && w.Length.Figure > 0 {
+			warmer.Length.Figure *= d.warmOhms(i) / cold
+		}
+		c.Wires[i] = &warmer
+	}
+	m, err := electric.New(&c)
+	if err != nil {
+		return d.points[state]
+	}
+	s := *c.State(state)
+	s.Running = true
+	p, err := m.Solve(electric.Condition{State: &s})
+	if err != nil {
+		return d.points[state]
+	}
+	return p
+}
+
 // full is the state in which the fans run as fast as they can.
 func (d *design) full() string { return d.w.Speeds[len(d.w.Speeds)-1] }
 
-// worst is the drop furthest over its limit, with its state; no state where all keep it.
-func (d *design) worst() (worst drop, state string) {
+// worst is the drop furthest over its limit; false where all keep it.
+func (d *design) worst(p *electric.Point) (worst drop, over bool) {
 	most := 1.0
-	for _, x := range d.drops(d.full()) {
+	for _, x := range d.drops(p) {
 		if share := x.volts / x.over; share > most {
-			most, worst, state = share, x, d.full()
+			most, worst, over = share, x, true
 		}
 	}
-	return worst, state
+	return worst, over
 }
 
-// lost is what a wire loses in a state, volts.
-func (d *design) lost(i int, state string) float64 {
-	return math.Abs(d.points[state].Wires[i].Amps) * d.c.Wires[i].Ohms()
+// warmOhms are a wire's ohms at its own temperature, with the most that it carries.
+func (d *design) warmOhms(i int) float64 {
+	w := d.c.Wires[i]
+	return size.Ohms(w.Size.SquareMM(), w.Length.Metres(), d.amps[i], d.w.Heat)
 }
 
 // onSide tells whether a wire lies on the fans' feed, or on their ground.
-func (d *design) onSide(w *harness.Wire, state string, ground bool) bool {
-	p := d.points[state]
+func (d *design) onSide(w *harness.Wire, p *electric.Point, ground bool) bool {
 	v := p.Pins[w.From.String()]
 	return v != nil && (*v < d.w.Supply.Off/3) == ground
 }

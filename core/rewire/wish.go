@@ -198,6 +198,9 @@ func (w *Wish) complete() error {
 	if w.Gauge == "" {
 		w.Gauge = EachRun
 	}
+	if w.Relays.Suppression == "" { // either way round, and no coil's kick on the output that drives it
+		w.Relays.Suppression = "resistor"
+	}
 	if len(w.Speeds) == 0 {
 		w.Speeds = []string{"low", "high"}
 	}
@@ -234,6 +237,9 @@ func (w *Wish) complete() error {
 		if err := w.completeRequester(&w.Requesters[i], seen); err != nil {
 			return err
 		}
+	}
+	if err := w.apart(); err != nil {
+		return err
 	}
 	for name := range w.Runs {
 		if _, known := usualRuns[name]; !known {
@@ -315,11 +321,43 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 	}
 	seen[r.Name] = true
 	usual := map[Gives][2]float64{Switch: {92, 87}, AddOn: {92, 87}, Pressure: {17, 14}}[r.Gives]
+	if usual[0] > 0 && len(w.Speeds) == 2 && r.Asks == w.Speeds[1] { // the higher speed later (common practice)
+		usual = map[Gives][2]float64{Switch: {99, 94}, AddOn: {99, 94}, Pressure: {20, 17}}[r.Gives]
+	}
 	if r.Closes == 0 {
 		r.Closes, r.Opens = usual[0], usual[1]
 	}
+	if r.Opens == 0 && usual[0] > 0 {
+		r.Opens = r.Closes - (usual[0] - usual[1])
+	}
 	if usual[0] > 0 && !(r.Opens < r.Closes && r.Closes < 150) {
 		return fmt.Errorf("requesters: %s: it opens below where it closes, not at %g and %g", clip(r.Name), r.Opens, r.Closes)
+	}
+	return nil
+}
+
+// apart tells whether what asks for two speeds asks for them one after the other, and refuses what one circuit cannot hold.
+func (w *Wish) apart() error {
+	kills := 0
+	for _, r := range w.Requesters {
+		if r.Gives == Kill {
+			kills++
+		}
+	}
+	if kills > 1 {
+		return fmt.Errorf("requesters: %d switches take the coils' feed away, and one is drawn: put them in series behind one name", kills)
+	}
+	if len(w.Speeds) != 2 {
+		return nil
+	}
+	for _, low := range w.Requesters {
+		for _, high := range w.Requesters {
+			sensed := low.Gives == Switch || low.Gives == AddOn || low.Gives == Pressure
+			if sensed && low.Gives == high.Gives && low.Asks == w.Speeds[0] && high.Asks == w.Speeds[1] && low.Closes >= high.Closes {
+				return fmt.Errorf("requesters: %s closes at %g and %s at %g: %s and %s would come on together; the one for %s closes later",
+					clip(low.Name), low.Closes, clip(high.Name), high.Closes, w.Speeds[0], w.Speeds[1], w.Speeds[1])
+			}
+		}
 	}
 	return nil
 }

@@ -98,8 +98,16 @@ func DropWords(amps, metres, mm2 float64) string {
 	return fmt.Sprintf("%.1f A × 0.017241 Ω·mm²/m × %.2g m / %g mm² = %.2f V (IEC 60028)", amps, metres, mm2, Drop(amps, metres, mm2))
 }
 
+// OwnDropWords is the arithmetic of a drop at the wire's own temperature.
+func OwnDropWords(amps, metres, mm2, celsius float64) string {
+	cold := Ohms(mm2, metres, 0, 20)
+	warm := Ohms(mm2, metres, amps, celsius)
+	return fmt.Sprintf("%.1f A × %.3g mΩ/m × %.2g m × %.2f for its own warmth in %.0f °C = %.2f V (ISO 6722-1, from memory)", amps,
+		1000*cold/metres, metres, warm/cold, celsius, amps*warm)
+}
+
 // HotWords is the arithmetic of an ampacity.
 func HotWords(mm2, celsius float64) string {
-	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((105 − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)", mm2,
-		Ampacity(mm2), celsius, celsius, Hot(mm2, celsius))
+	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((105 − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)",
+		mm2, Ampacity(mm2), celsius, celsius, Hot(mm2, celsius))
 }

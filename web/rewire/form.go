@@ -32,6 +32,9 @@ type wishForm struct {
 	Asks  []string `form:"asks"`
 	Limit []string `form:"limit"`
 
+	Closes []string `form:"closes"`
+	Opens  []string `form:"opens"`
+
 	ToBox, ToFans, ToController, ToGround string // lengths, by their own names in the address
 
 	Heat    string `form:"heat"`
@@ -77,7 +80,7 @@ func sensible() wishForm {
 	return wishForm{
 		Title: "Rewired fans", Volts: "12", Fans: "2", Amps: "14", Half: "unknown", OtherHalf: "unknown", Speeds: "2",
 		Name: []string{"fan low", "fan high"}, Gives: []string{"ground", "ground"}, Asks: []string{"low", "high"}, Limit: []string{"", ""},
-		ToBox: "1.2", ToFans: "1.1", ToController: "2", ToGround: "0.6", Heat: "85", Drop: "0.5", Make: "40", Rest: "20", Across: "none",
+		ToBox: "1.2", ToFans: "1.1", ToController: "2", ToGround: "0.6", Heat: "85", Drop: "0.5", Rest: "20", Across: "resistor",
 		Cathode: "86", Gauge: string(rewire.EachRun),
 	}
 }
@@ -105,14 +108,14 @@ func formOf(c *gin.Context) (f wishForm, asked bool, err error) {
 	for name, to := range f.lengths() {
 		*to = room.Clip(strings.TrimSpace(c.Query(strings.ReplaceAll(name, " ", "-"))), 12)
 	}
-	for _, list := range []*[]string{&f.Name, &f.Gives, &f.Asks, &f.Limit} {
+	for _, list := range []*[]string{&f.Name, &f.Gives, &f.Asks, &f.Limit, &f.Closes, &f.Opens} {
 		*list = (*list)[:min(len(*list), rows)]
 	}
 	return f, true, err
 }
 
 // row is one requester of the form.
-type row struct{ Name, Gives, Asks, Limit string }
+type row struct{ Name, Gives, Asks, Limit, Closes, Opens string }
 
 // Rows are the requesters, with some empty rows after them.
 func (f wishForm) Rows() []row {
@@ -130,7 +133,7 @@ func (f wishForm) Rows() []row {
 		return ""
 	}
 	for i := range list {
-		list[i] = row{at(f.Name, i), at(f.Gives, i), at(f.Asks, i), at(f.Limit, i)}
+		list[i] = row{at(f.Name, i), at(f.Gives, i), at(f.Asks, i), at(f.Limit, i), at(f.Closes, i), at(f.Opens, i)}
 	}
 	return list
 }
@@ -202,6 +205,8 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 			q.Asks = "high"
 		}
 		read(&q.Limit, fmt.Sprintf("what requester %d can take", i+1), r.Limit)
+		read(&q.Closes, fmt.Sprintf("where requester %d closes", i+1), r.Closes)
+		read(&q.Opens, fmt.Sprintf("where requester %d opens", i+1), r.Opens)
 		w.Requesters = append(w.Requesters, q)
 	}
 	for name, text := range f.lengths() {
@@ -220,9 +225,7 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 	read(&w.Limits.RestContact, "the rest contact", f.Rest)
 	read(&w.Relays.Make, "the make contact", f.Make)
 	read(&w.Relays.Coil, "the coil", f.Coil)
-	if f.Across != "none" {
-		w.Relays.Suppression = f.Across
-	}
+	w.Relays.Suppression = f.Across
 	if f.Across == "diode" {
 		w.Relays.Cathode = f.Cathode
 	}
