@@ -169,7 +169,7 @@ func (c *circuit) reach(start string) []wire {
 		}
 		seen[at] = true
 		for _, w := range c.wires {
-			other := ""
+			var other string
 			switch at {
 			case w.from:
 				other = w.to
@@ -199,9 +199,8 @@ func (c *circuit) theirs(pin string) bool {
 
 // request is one that the judge asks, with what it knows of it.
 type request struct {
-	name, text         string
-	heat, volts        float64
-	fans, stall, ratio float64
+	name, text  string
+	heat, volts float64
 }
 
 // requests are unlike the project's own: from a heater blower to a truck's fan, cold and hot, short ways and long.
@@ -242,13 +241,13 @@ func TestProposalsAreSafeToBuild(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), patience)
 	defer cancel()
 	command := filepath.Join(t.TempDir(), "ironthread")
-	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput() //nolint:gosec // our own
+	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput()
 	require.NoError(t, err, string(out))
 	made, without := 0, 0
 	for _, r := range requests() {
 		name := filepath.Join(t.TempDir(), "wish.yaml")
 		require.NoError(t, os.WriteFile(name, []byte(r.text), 0o600))
-		out, err := exec.CommandContext(ctx, command, "plan", name, "--json").Output() //nolint:gosec // our own
+		out, err := exec.CommandContext(ctx, command, "plan", name, "--json").Output()
 		require.NoError(t, err, r.text)
 		var plan answer
 		require.NoError(t, json.Unmarshal(out, &plan))

@@ -47,15 +47,15 @@ func (d *svg) symbol(s *sheet.Symbol) {
 
 // touched is where a finger means a part: its body, clear of the pins above and below it.
 func touched(s *sheet.Symbol) (x, y, w, h int) {
-	const clear = 10
-	x, y, w, h = s.X, s.Y+clear, s.W, s.H-2*clear
+	const apart = 10
+	x, y, w, h = s.X, s.Y+apart, s.W, s.H-2*apart
 	if len(s.Pins) == 2 {
 		const wide = 48
 		top, bottom := s.Pins[0].Y, s.Pins[1].Y
 		x, w = s.Pins[0].X-wide/2, wide
-		y, h = top+clear, bottom-top-2*clear
+		y, h = top+apart, bottom-top-2*apart
 	}
-	return x, y, w, max(h, clear)
+	return x, y, w, max(h, apart)
 }
 
 // slipReach is how far the slip of a part that is away reaches over its symbol.

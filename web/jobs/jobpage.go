@@ -108,7 +108,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		p.Shown = j.file.Drawn.States[0].Name
 	}
 	if led(c) && ready && !p.Chosen() {
-		p.Led = p.ledAt(j, as)
+		p.Led = p.ledAt(j)
 	}
 	p.Lately = j.lately()
 	p.Socket = socketOf(j, p.Card)

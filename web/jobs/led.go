@@ -5,7 +5,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"ironthread/core/diagnose"
 	"ironthread/web/room"
 )
 
@@ -27,7 +26,7 @@ func (a *Jobs) ledNoMore(c *gin.Context) {
 }
 
 // ledAt is the line of the step that a job is at.
-func (p *jobPage) ledAt(j *jobAt, as *diagnose.Assessment) string {
+func (p *jobPage) ledAt(j *jobAt) string {
 	own := ""
 	if j.state.Drill != nil {
 		own = " This car is simulated: each answer can be taken from it."
