@@ -191,6 +191,26 @@ func TestTheFirstVisit(t *testing.T) {
 	b.waits(`!document.querySelector(".led")`)
 }
 
+// From the wish's form, with the usual answers in it, to the sheets on the printer: the first press of each button does it.
+func TestTouchesFromAWishToTheSheets(t *testing.T) {
+	s := open(t)
+	for _, size := range sizes {
+		b := s.tabSized(t, size[0], size[1])
+		b.visit(s.url + "/rewire")
+		b.touched = 0
+		b.click(".wishform > .btn-primary")
+		b.sees("h2", "Ways that can do it")
+		assert.Equal(t, "0", b.eval(`String(scrollY)`), "what came of it is in sight")
+		b.click(`.head .btn-primary`)
+		b.sees("h2", "Order of building")
+		b.eval(`(window.print = () => { document.body.dataset.printed = "yes"; }, "")`)
+		b.click(`.head [x-data="printing"] button`)
+		assert.Equal(t, "yes", b.eval(`document.body.dataset.printed || ""`))
+		assert.LessOrEqual(t, b.touched, 3, "%v", size)
+		b.narrow()
+	}
+}
+
 // The first job by keys alone, with every Tab counted: one from what was recorded to the next question, and one to close.
 func TestTabsOfAWholeJob(t *testing.T) {
 	s := open(t)

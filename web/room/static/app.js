@@ -208,11 +208,12 @@ document.addEventListener("htmx:after:swap", fold);
 window.addEventListener("beforeprint", () => { for (const part of document.querySelectorAll("details.fold")) part.open = true; });
 
 // Another page begins at its top; the same page, written to or asked otherwise, stays where it is. What a wish came to is another page.
-let shownPath = location.pathname;
-document.addEventListener("htmx:after:swap", (e) => {
-  const wish = e.detail?.ctx?.sourceElement?.matches?.(".wishform, .wishform *, .benchform, .benchform *");
-  if (location.pathname !== shownPath || wish) window.scrollTo(0, 0);
+let shownPath = location.pathname, asked = false;
+document.addEventListener("submit", (e) => { asked = e.target.matches(".wishform, .benchform"); }, true);
+document.addEventListener("htmx:after:swap", () => {
+  if (location.pathname !== shownPath || asked) window.scrollTo(0, 0);
   shownPath = location.pathname;
+  asked = false;
 });
 window.addEventListener("popstate", () => { shownPath = location.pathname; });
 
