@@ -19,6 +19,7 @@ import (
 type Build struct {
 	Parts   []BuyLine
 	Wires   []WireLine
+	Lengths []Length // of wire to be had, by colour and size
 	Grouped []Group
 	Sockets []SocketLine
 	Steps   []Step
@@ -35,6 +36,13 @@ type BuyLine struct {
 	Name, What, At string
 	Price          float64
 	Have           bool
+}
+
+// Length is how much wire of one colour and size is cut, metres.
+type Length struct {
+	Colour string
+	MM2    float64
+	Metres float64
 }
 
 // WireLine is a wire to be cut.
@@ -191,6 +199,16 @@ func (d *design) cut(b *Build) {
 		b.Wires = append(b.Wires, line)
 		groups[line.Does] = append(groups[line.Does], fmt.Sprintf("%d: %s to %s", line.Number, line.From, line.To))
 	}
+	for _, line := range b.Wires {
+		k := slices.IndexFunc(b.Lengths, func(l Length) bool { return l.Colour == line.Colour && l.MM2 == line.MM2 })
+		if k < 0 {
+			b.Lengths, k = append(b.Lengths, Length{Colour: line.Colour, MM2: line.MM2}), len(b.Lengths)
+		}
+		b.Lengths[k].Metres = round(b.Lengths[k].Metres+line.Metres, 2)
+	}
+	slices.SortFunc(b.Lengths, func(x, y Length) int {
+		return cmp.Or(cmp.Compare(y.MM2, x.MM2), strings.Compare(x.Colour, y.Colour))
+	})
 	for _, does := range functions {
 		if list := groups[does]; len(list) > 0 {
 			b.Grouped = append(b.Grouped, Group{does, list})

@@ -24,6 +24,14 @@ func TestSheets(t *testing.T) {
 		}
 	}
 	require.Len(t, b.Wires, ours, "the controller's own supply and ground are there, and are not laid")
+	cut, had := 0.0, 0.0
+	for _, l := range b.Wires {
+		cut += l.Metres
+	}
+	for _, l := range b.Lengths {
+		had += l.Metres
+	}
+	assert.InDelta(t, cut, had, 1e-6, "what is to be had is what is cut")
 	grouped := 0
 	for _, g := range b.Grouped {
 		grouped += len(g.Wires)

@@ -98,11 +98,14 @@ func (p *buildPage) wires() [][]string {
 	rows := [][]string{{"number", "from", "to", "colour", "mm2", "awg", "metres", "terminal at from", "terminal at to", "seal", "does",
 		"amps"}}
 	for _, w := range p.Sheets.Wires {
-		seal := ""
+		seal, gauge := "", ""
+		if w.AWG > 0 { // above AWG 2 none is sold here
+			gauge = strconv.Itoa(w.AWG)
+		}
 		if w.Sealed {
 			seal = "sealed"
 		}
-		rows = append(rows, []string{strconv.Itoa(w.Number), w.From, w.To, w.Colour, decimal(w.MM2), strconv.Itoa(w.AWG),
+		rows = append(rows, []string{strconv.Itoa(w.Number), w.From, w.To, w.Colour, decimal(w.MM2), gauge,
 			fmt.Sprintf("%.2f", w.Metres),
 			w.FromTerminal, w.Terminal, seal, w.Does, decimal(w.Amps)})
 	}
@@ -142,6 +145,11 @@ func (p *buildPage) pdf(a *Rewire) ([]byte, error) {
 	for _, w := range p.wires()[1:] {
 		doc.Row(widths, append(w[:9:9], strings.TrimSuffix(w[9], "ed"))...)
 	}
+	var had []string
+	for _, l := range p.Sheets.Lengths {
+		had = append(had, fmt.Sprintf("%.2f m %s %g mm²", l.Metres, l.Colour, l.MM2))
+	}
+	doc.Line("To be had: " + strings.Join(had, ", ") + ".")
 	doc.Head("Sockets")
 	for _, s := range p.Sheets.Sockets {
 		doc.Line(fmt.Sprintf("%s, %s", s.Name, s.What))
