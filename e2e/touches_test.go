@@ -53,8 +53,10 @@ func TestTouchesFromANewJobToTheVerdict(t *testing.T) {
 	c.click(".start form .btn-primary")
 	c.sees(".move .title", "Command every state")
 	// What tells the most is said in one line each, as one walks round the car.
-	for line, seen := range map[string]string{"high: m1 fast, m2 fast": "high: M1 fast, M2 fast",
-		"low: m1 stopped, m2 stopped": "low: M1 stopped"} {
+	for _, said := range [][2]string{
+		{"low: m1 stopped, m2 stopped", "low: M1 stopped"}, {"high: m1 fast, m2 fast", "high: M1 fast, M2 fast"},
+	} {
+		line, seen := said[0], said[1]
 		c.fill(".say input[name=line]", line)
 		c.click(".say button")
 		c.sees(".thread", seen)

@@ -175,15 +175,16 @@ document.addEventListener("click", (e) => { // a place that was chosen closes th
 });
 
 // Whoever works by keys finds what is asked next one Tab further, wherever the page has been swapped meanwhile.
-let byKeys = false, figured = false;
+let byKeys = false, figured = null;
 document.addEventListener("keydown", (e) => { if (e.key === "Enter") byKeys = true; }, true);
 document.addEventListener("pointerdown", () => { byKeys = false; }, true);
-document.addEventListener("htmx:before:request", (e) => { // a figure that is recorded leads to the next figure
-  figured = e.detail?.ctx?.sourceElement?.matches?.("form.record:has(.reading), form.record:has(.reading) *") ?? false;
-});
-document.addEventListener("htmx:after:swap", (e) => {
+document.addEventListener("submit", (e) => { // a figure that is recorded leads to the next figure
+  figured = e.target.matches("form.record") ? e.target.querySelector(".reading") : null;
+}, true);
+document.addEventListener("htmx:after:swap", () => {
   const reading = find(".move form.record .reading");
-  if (figured && reading && reading !== document.activeElement && e.detail?.ctx?.request?.method === "POST") {
+  if (figured && reading && reading !== figured) {
+    figured = null;
     reading.focus({ preventScroll: true });
     return;
   }
