@@ -147,3 +147,16 @@ func numbered(c *harness.Circuit, kind harness.Kind, word string) *harness.Part 
 	}
 	return nil
 }
+
+// Place is the part or the terminal that a line names and says nothing else of: "fuse 3", "k2 87"; empty where it is anything else.
+func Place(c *harness.Circuit, line string) string {
+	words := strings.Fields(strings.ToLower(line))
+	if len(words) > mostWords {
+		return ""
+	}
+	p, n := placeAt(c, words)
+	if n == 0 || n < len(words) {
+		return ""
+	}
+	return p.String()
+}

@@ -67,19 +67,6 @@ func Read(c *harness.Circuit, line string, state *harness.State, now []electric.
 	return &Said{Seen: o}, nil
 }
 
-// Place is the part or the terminal that a line names and says nothing else of: "fuse 3", "k2 87"; empty where it is anything else.
-func Place(c *harness.Circuit, line string) string {
-	words := strings.Fields(strings.ToLower(line))
-	if len(words) > mostWords {
-		return ""
-	}
-	p, n := placeAt(c, words)
-	if n == 0 || n < len(words) {
-		return ""
-	}
-	return p.String()
-}
-
 // leadingState takes a state's name, "high" or "high:", off the front of a line.
 func (r *reader) leadingState(words []string) []string {
 	longest := 0

@@ -91,11 +91,7 @@ func (p *goPage) take(list []gone) {
 // inJob adds what there is in a job: a place of its circuit, its pages, and what can be recorded there.
 func (p *goPage) inJob(j *jobAt) {
 	if place := shorthand.Place(j.file.Drawn, p.Words); place != "" {
-		key := "place"
-		if j.file.Drawn.Part(place) == nil {
-			key = "pin"
-		}
-		p.Found = append(p.Found, gone{place, "measure there", fmt.Sprintf("/jobs/%d?%s=%s", j.ID, key, url.QueryEscape(place))})
+		p.Found = append(p.Found, gone{place, "measure there", placeURL(j, place, "")})
 	}
 	var list []gone
 	for _, t := range tabs {

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -161,11 +160,7 @@ func (a *Jobs) say(c *gin.Context) {
 	}
 	if place := shorthand.Place(j.file.Drawn, line); err != nil && place != "" && !j.state.Closed {
 		// A place alone is not a thing that was seen; it is where one wants to measure.
-		key := "place"
-		if j.file.Drawn.Part(place) == nil {
-			key = "pin"
-		}
-		c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d?%s", j.ID, url.Values{"state": {state.Name}, key: {place}}.Encode()))
+		c.Redirect(http.StatusSeeOther, placeURL(j, place, state.Name))
 		return
 	}
 	if err == nil && len(said.Done) == 1 && isRenewal(said.Done[0].String()) {

@@ -54,6 +54,19 @@ func (j *jobAt) lately() []string {
 	return list
 }
 
+// placeURL is the job's page with a part or a terminal as if it had been touched, in a state where one is given.
+func placeURL(j *jobAt, place, state string) string {
+	key := "place"
+	if j.file.Drawn.Part(place) == nil {
+		key = "pin"
+	}
+	q := url.Values{key: {place}}
+	if state != "" {
+		q.Set("state", state)
+	}
+	return fmt.Sprintf("/jobs/%d?%s", j.ID, q.Encode())
+}
+
 // instruments are those that can be laid at a terminal, as one asks for them.
 var instruments = []struct {
 	Do   probe.Do
@@ -76,8 +89,7 @@ func (p *jobPage) offerHere(j *jobAt, t probe.Test) {
 	for _, i := range instruments {
 		p.Here = append(p.Here, placeTest{Title: i.Word, URL: address(i.Do, ""), On: i.Do == t.Do})
 	}
-	p.Here = append(p.Here, placeTest{Title: "all at " + t.At.Part, URL: fmt.Sprintf("/jobs/%d?state=%s&place=%s", j.ID,
-		url.QueryEscape(t.State.Name), url.QueryEscape(t.At.Part))})
+	p.Here = append(p.Here, placeTest{Title: "all at " + t.At.Part, URL: placeURL(j, t.At.Part, t.State.Name)})
 	if t.Do != probe.Ohms && t.Do != probe.Buzzer {
 		return
 	}

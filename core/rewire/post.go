@@ -1,0 +1,75 @@
+package rewire
+
+import "ironthread/core/harness"
+
+// Where a feed begins: its fuse at the battery's post, and what of the vehicle's own the new harness only hangs on.
+
+// postToFuse is the run of the one piece of a feed that no fuse protects, and how long it may be, metres (common practice).
+const (
+	postToFuse  = "post to fuse"
+	mostUnfused = 0.2
+)
+
+// fusePlace is where the next feed's fuse sits: at the battery's post, or in the box that is there while it has feeds left.
+func (d *drawing) fusePlace() string {
+	if d.feeds++; d.feeds <= d.boxed {
+		return "box, as it is there"
+	}
+	return "battery post"
+}
+
+// feedRun is the run from a feed's fuse to what it feeds: from the post to the box, or within the box that is there.
+func (d *drawing) feedRun() string {
+	if d.feeds <= d.boxed {
+		return "in the box"
+	}
+	return "battery to box"
+}
+
+// fedInBox is how many fuses of the harness that is there hang on the battery's post by a wire of their own.
+func fedInBox(there *harness.Circuit) int {
+	if there == nil {
+		return 0
+	}
+	n := 0
+	for _, w := range there.Wires {
+		a, b := there.Part(w.From.Part).Kind(), there.Part(w.To.Part).Kind()
+		if a == harness.KindBattery && b == harness.KindFuse || b == harness.KindBattery && a == harness.KindFuse {
+			n++
+		}
+	}
+	return n
+}
+
+// unfused tells whether a wire of a design lies between the battery's post and a fuse.
+func (d *design) unfused(w *harness.Wire) bool {
+	a, b := d.c.Part(w.From.Part).Kind(), d.c.Part(w.To.Part).Kind()
+	return a == harness.KindBattery && b == harness.KindFuse || b == harness.KindBattery && a == harness.KindFuse
+}
+
+// foreignPart tells whether a part belongs to the vehicle, and is drawn only because the circuit hangs on it: the controller that
+// asks, and the fuse of its own supply.
+func foreignPart(name string) bool { return name == "ECU" || name == "FE" }
+
+// foreign tells whether a wire belongs to the vehicle: the supply and the ground of the controller that asks are there, and are
+// never laid, cut or thinned.
+func (d *design) foreign(w *harness.Wire) bool { return foreignWire(d.c, w) }
+
+func foreignWire(c *harness.Circuit, w *harness.Wire) bool {
+	if c.Part(w.From.Part).Kind() == harness.KindBattery && w.To.Part == "SW" {
+		return true // the key's own feed, where its fuse is behind the key as the vehicle has it
+	}
+	for _, pin := range []harness.Pin{w.From, w.To} {
+		if pin.Part == "FE" {
+			return true
+		}
+		if spec, ok := c.Part(pin.Part).Spec.(*harness.Controller); ok && pin.Part == "ECU" {
+			for _, role := range spec.PinRoles {
+				if role.Name == pin.Name && (role.Ground || role.Power) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
