@@ -114,8 +114,12 @@ func TestItIsWatched(t *testing.T) {
 	port := freePort(t)
 	url, _, stop := startedWith(t, "serve", "--dsn", aDatabase(t), "--listen", "127.0.0.1:0", "--metrics", "127.0.0.1:"+port, "--log", "json")
 	seen(t, url+"/library?q=salt")
-	figures := seen(t, "http://127.0.0.1:"+port+"/metrics")
-	assert.Contains(t, figures, `ironthread_request_seconds_count{method="GET",route="/library",status="200"}`)
+	// A request is counted once it is over, which its reader may know before the counter does: so it is waited for.
+	var figures string
+	require.Eventually(t, func() bool {
+		figures = seen(t, "http://127.0.0.1:"+port+"/metrics")
+		return strings.Contains(figures, `ironthread_request_seconds_count{method="GET",route="/library",status="200"}`)
+	}, 3*time.Minute, 10*time.Millisecond)
 	assert.Contains(t, figures, "go_sql_open_connections")
 	assert.NotContains(t, figures, "salt")
 	assert.Equal(t, "ok", seen(t, url+"/readyz"))
