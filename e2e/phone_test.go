@@ -241,7 +241,12 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			at.quiet()
 			at.accessible()
 			at.narrow()
-			t.Log(at.eval(measured))
+			size := at.eval(measured)
+			t.Log(size)
+			var screens float64
+			_, err := fmt.Sscanf(strings.Split(size, " | ")[1], "%f screens", &screens)
+			require.NoError(t, err)
+			assert.LessOrEqual(t, screens, 3.0, "longer than three screens before more is asked for")
 			at.look(looks[pages%len(looks)])
 			at.accessible()
 			at.eval(`(document.documentElement.classList.add("large"), "")`)

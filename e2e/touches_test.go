@@ -286,3 +286,51 @@ func TestTabsOfAWholeJob(t *testing.T) {
 	t.Logf("Tab stops of the first job by keys: %d to the verdict, %d to the list before closing", toVerdict, tabs)
 	assert.LessOrEqual(t, tabs, 30)
 }
+
+// Own readings on a phone, each from the job's page to the record, with what is touched counted: a place on the drawing, an
+// instrument, the answer. What asks for the answer is in sight before anything is scrolled.
+func TestTouchesOfOwnReadings(t *testing.T) {
+	s := open(t)
+	c := bringTo(t, s, s.tabSized(t, 390, 844), "f3-twin-series-parallel")
+	pin := func(name string) func() { return func() { c.clickSVG(fmt.Sprintf(`[data-pin=%q]`, name)) } }
+	part := func(name string) func() { return func() { c.clickSVG(fmt.Sprintf(`[data-place=%q]`, name)) } }
+	chip := func(word string) func() {
+		return func() { c.click(fmt.Sprintf(`.move .chips a[href*="do=%s"]`, word)) }
+	}
+	other := func(part string) func() { return func() { c.click(fmt.Sprintf(`.others a[href*=%q]`, part)) } }
+	inSight := func() {
+		c.waits(`(() => { const e = document.querySelector(".move .reading, .move label:has(input[name=word])");
+			if (!e) return false; const r = e.getBoundingClientRect(), top = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2);
+			return r.top >= 0 && r.bottom <= innerHeight && (e === top || e.contains(top)); })()`)
+	}
+	word := func() { inSight(); c.click(`.move .record label:has(input[name="word"])`) }
+	figure := func(text string) func() { return func() { inSight(); c.fill(".move .reading", text); c.keys("\r") } }
+	for _, x := range []struct {
+		reading string
+		most    int
+		touches []func()
+	}{
+		{"volts at a pin", 3, []func(){pin("K2.87"), figure("12.1")}},
+		{"lamp", 3, []func(){pin("K1.30"), chip("lamp"), word}},
+		{"ohms with the battery off", 4, []func(){pin("K2.87"), chip("ohms"), pin("M2.+"), figure("0.1")}},
+		{"buzzer", 4, []func(){pin("K2.87"), chip("buzzer"), word}},
+		{"clamp", 3, []func(){pin("M1.+"), chip("amps"), figure("9")}},
+		{"a relay felt", 3, []func(){part("K2"), other("do=relay"), word}},
+		{"a fan turned by hand", 3, []func(){part("M1"), other("do=turned"), word}},
+		{"ohms on the bench", 4, []func(){part("K2"), other("bench=K2"), figure("80")}},
+		{"no codes", 2, []func(){func() { c.fill(".say input[name=line]", "codes none"); c.click(".say button") }}},
+		{"a fuse looked at", 3, []func(){part("F3"), other("do=looked"), word}},
+	} {
+		c.visit(c.url)
+		c.quiet()
+		c.waits(`!!document.querySelector(".paper svg.sheet:not(.layer)")?.style.width`)
+		before, touched := c.eval(`document.querySelector("[name=saw]").value`), c.touched
+		for _, touch := range x.touches {
+			touch()
+			c.quiet()
+		}
+		c.waits(fmt.Sprintf(`!!document.querySelector(".recorded") && document.querySelector("[name=saw]").value !== %q`, before))
+		t.Logf("%s: %d touches", x.reading, c.touched-touched)
+		assert.LessOrEqual(t, c.touched-touched, x.most, x.reading)
+	}
+}

@@ -117,7 +117,7 @@ func onlyOne(dir string) (unlock func(), err error) {
 
 // simulated are the vehicles that answer in the demo: one with what its open job looks for, and one with nothing wrong.
 var simulated = []struct{ name, circuit, fault string }{
-	{"Gritter 6, simulated", "f3-twin-series-parallel", "F3 open"}, {"Library bus, simulated", "m1-bus-mixture", ""},
+	{"Gritter 6", "f3-twin-series-parallel", "F3 open"}, {"Library bus", "m1-bus-mixture", ""},
 }
 
 // simulatedTimes is how fast their clock runs: a warm-up takes a minute or two.

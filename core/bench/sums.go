@@ -29,18 +29,20 @@ var wireSheet = &Sheet{
 			text += "mm2"
 		}
 		mm2, err := units.SquareMillimetres(strings.ReplaceAll(text, ",", "."))
-		if err != nil || mm2 < 0.1 || mm2 > 120 {
-			return nil, fmt.Errorf("cross-section: %q is no wire's, from 0.1 to 120 mm²", harness.Clipped(v.Word("size"), 20))
+		if err != nil || mm2 < 0.35 || mm2 > 35 {
+			return nil, fmt.Errorf("cross-section: %q is no wire's of the tables here, from 0.35 to 35 mm²", harness.Clipped(v.Word("size"), 20))
 		}
 		amps, metres, warm := v.Of("amps"), v.Of("length"), v.Of("warm")
 		r := &Result{Curve: &Curve{Title: "Lost over its amps", XUnit: "A", Unit: "V", At: amps, Mark: "yours"}}
-		r.say("It loses", size.DropWords(amps, metres, mm2), "IEC 60028", "%.3f V one way", size.Drop(amps, metres, mm2))
-		r.say("It may carry", size.HotWords(mm2, warm), "ABYC E-11, from memory", "%.0f A", size.Hot(mm2, warm))
-		r.say("Its ohms", "0.017241 · l / A", "IEC 60028", "%.2f mΩ", 1000*size.Drop(1, metres, mm2))
+		loses := func(mm2, amps float64) float64 { return amps * size.Ohms(mm2, metres, amps, warm) }
+		r.say("It loses", size.OwnDropWords(amps, metres, mm2, warm), "", "%.3f V one way", loses(mm2, amps))
+		r.say("It may carry", size.HotWords(mm2, warm), "", "%.0f A", size.Hot(mm2, warm))
+		r.say("Its ohms, cold", "a metre's at 20 °C, at most, times its length", "ISO 6722-1, from memory", "%.2f mΩ",
+			1000*size.Ohms(mm2, metres, 0, 20))
 		for _, m := range size.Metric {
-			if size.Hot(m, warm) >= amps && size.Drop(amps, metres, m) <= v.Of("drop") {
-				r.say("The thinnest that will do", "carries it at that heat, and loses no more than it may", "ISO 19642 sizes", "%g mm² (AWG "+
-					"%d)", m, size.AWG(m))
+			if size.Hot(m, warm) >= amps && loses(m, amps) <= v.Of("drop") {
+				r.say("The thinnest that will do", "carries it at that heat, and loses no more than it may", "ISO 19642 sizes", "%g mm²%s", m,
+					orGauge(m))
 				break
 			}
 		}
@@ -49,10 +51,18 @@ var wireSheet = &Sheet{
 		}
 		for k := 0; k <= 40; k++ {
 			x := amps * float64(k) / 20
-			r.Curve.X, r.Curve.Y = append(r.Curve.X, x), append(r.Curve.Y, size.Drop(x, metres, mm2))
+			r.Curve.X, r.Curve.Y = append(r.Curve.X, x), append(r.Curve.Y, loses(mm2, x))
 		}
 		return r, nil
 	},
+}
+
+// orGauge adds the gauge that is sold for a cross-section, where there is one.
+func orGauge(mm2 float64) string {
+	if awg := size.AWG(mm2); awg > 0 {
+		return fmt.Sprintf(" (AWG %d)", awg)
+	}
+	return ""
 }
 
 var sensorSheet = &Sheet{

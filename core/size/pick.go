@@ -72,11 +72,6 @@ func pick(ratings []float64, carries func(rating float64) bool) (float64, bool) 
 	return ratings[k], true
 }
 
-// Drop is the volts that so many amps lose in a copper wire: 0.017241 Ω·mm²/m at 20 °C (IEC 60028).
-func Drop(amps, metres, mm2 float64) float64 { return amps * copper * metres / mm2 }
-
-const copper = 0.017241 // Ω·mm²/m
-
 // Gauges that are sold, with their mm² (ASTM B258): even numbers only.
 var gauges = []struct {
 	awg int
@@ -91,11 +86,6 @@ func AWG(mm2 float64) int {
 		}
 	}
 	return 0
-}
-
-// DropWords is the arithmetic of a drop.
-func DropWords(amps, metres, mm2 float64) string {
-	return fmt.Sprintf("%.1f A × 0.017241 Ω·mm²/m × %.2g m / %g mm² = %.2f V (IEC 60028)", amps, metres, mm2, Drop(amps, metres, mm2))
 }
 
 // OwnDropWords is the arithmetic of a drop at the wire's own temperature.

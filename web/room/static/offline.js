@@ -64,7 +64,8 @@ const inWords = (form, name, value) => {
   const field = [...form.querySelectorAll("input, select, textarea")].find((x) => x.name === name && x.value === value);
   const legend = field?.closest("fieldset")?.querySelector("legend")?.textContent.trim();
   const group = field?.closest("[role=group]")?.getAttribute("aria-label");
-  return [legend, group === legend ? "" : group, value].filter(Boolean).join(" ");
+  const said = name === "setup" ? value.replace(/ renewed$/, " replaced").replace(/^BAT apart$/, "battery negative is off") : value;
+  return [legend, group === legend ? "" : group, said].filter(Boolean).join(" ");
 };
 
 // An entry whose request never reached the server is kept; every form on the page gets another token, so that the next entry
