@@ -36,17 +36,18 @@ var wireSheet = &Sheet{
 		r := &Result{Curve: &Curve{Title: "Lost over its amps", XUnit: "A", Unit: "V", At: amps, Mark: "yours"}}
 		loses := func(mm2, amps float64) float64 { return amps * size.Ohms(mm2, metres, amps, warm) }
 		r.say("It loses", size.OwnDropWords(amps, metres, mm2, warm), "", "%.3f V one way", loses(mm2, amps))
-		r.say("It may carry", size.HotWords(mm2, warm), "", "%.0f A", size.Hot(mm2, warm))
+		r.say("It may carry", size.HotWords(mm2, warm, size.Insulation), "", "%.0f A",
+			size.Hot(mm2, warm, size.Insulation))
 		r.say("Its ohms, cold", "a metre's at 20 °C, at most, times its length", "ISO 6722-1, from memory", "%.2f mΩ",
 			1000*size.Ohms(mm2, metres, 0, 20))
 		for _, m := range size.Metric {
-			if size.Hot(m, warm) >= amps && loses(m, amps) <= v.Of("drop") {
+			if size.Hot(m, warm, size.Insulation) >= amps && loses(m, amps) <= v.Of("drop") {
 				r.say("The thinnest that will do", "carries it at that heat, and loses no more than it may", "ISO 19642 sizes", "%g mm²%s", m,
 					orGauge(m))
 				break
 			}
 		}
-		if size.Hot(mm2, warm) < amps {
+		if size.Hot(mm2, warm, size.Insulation) < amps {
 			r.Cautions = append(r.Cautions, "It would get too hot.")
 		}
 		for k := 0; k <= 40; k++ {

@@ -47,6 +47,10 @@ type drawing struct {
 	feeds    int // drawn so far
 	boxed    int // feeds that are there, with their fuses in the box
 	asks     map[string]string
+
+	controls   []string // pins that the pulsed line tells the speed
+	feedsDrawn int      // feeds of modules
+	grounds    int      // load grounds drawn so far
 }
 
 // draw writes the circuit of a family for a wish, sizes still to be found.
@@ -176,8 +180,33 @@ const usualMake = 40.0
 
 // relay draws a relay without its coil's joints.
 func (d *drawing) relay(name, contacts, label string) {
+	d.relayOf(d.w.Relays.Coil, name, contacts, label)
+}
+
+// coils are the ohms of the coils that are sold for 12 V (common practice); for 24 V four times as many.
+var coils = []float64{85, 120, 180, 270, 400}
+
+// pilot draws a small relay between whoever asks and the coils: its own coil takes no more than its driver can.
+func (d *drawing) pilot(r Requester, name, contacts, label string) {
+	ohms, most := d.w.Relays.Coil, r.Limit
+	if most == 0 {
+		most = drivers
+	}
+	for _, usual := range coils {
+		usual *= d.w.nominal() * d.w.nominal() / 144
+		if pilotSpare*d.w.Supply.Running/ohms > most && usual > ohms {
+			ohms = usual
+		}
+	}
+	d.relayOf(ohms, name, contacts, label)
+}
+
+// pilotSpare is what a driver has in hand over a pilot relay's coil and what lies across it (common practice).
+const pilotSpare = 1.15
+
+func (d *drawing) relayOf(ohms float64, name, contacts, label string) {
 	keys := fmt.Sprintf("kind: relay, contacts: %s, coil-ohms: %.4g, rating: {make: %g, rest: %g}, label: %q, at: new box", contacts,
-		d.w.Relays.Coil, max(d.w.Relays.Make, usualMake), d.w.Limits.RestContact, label)
+		ohms, max(d.w.Relays.Make, usualMake), d.w.Limits.RestContact, label)
 	if d.w.Relays.Suppression != "" {
 		keys += ", suppression: " + d.w.Relays.Suppression
 	}
@@ -202,40 +231,97 @@ func (d *drawing) fused(name, label string) string {
 	return name + ".b"
 }
 
-func (d *drawing) grounded(pin string) { d.wire(pin, "G1", "BN", "fans to ground") }
+// oneGround is what may come together at one ground joint, amps of all fans; beyond that each has a joint of its own, since what a
+// joint loses is lost to all that share it (common practice).
+const oneGround = 50.0
 
-// series: low through the first fan, the third relay's rest contact, the link fuse and the second fan; high gives each fan
-// its own feed and ground.
-func (d *drawing) series() {
-	low := d.fused("F1", "first fan")
-	lowRun := d.feedRun()
-	high := d.fused("F2", "second fan, high")
-	highRun := d.feedRun()
-	d.staging("K1", "make", 0)
-	d.staging("K2", "make", 1)
-	d.staging("K3", "changeover", 1)
-	d.part("F3", "kind: fuse, amps: 25, style: cartridge, label: link, at: new box")
-	d.wire(low, "K1.30", "RD", lowRun)
-	d.wire("K1.87", "M1.+", "VT", "box to fans")
-	d.wire("M1.-", "K3.30", "VT/WH", "box to fans")
-	d.wire("K3.87a", "F3.a", "TQ/BN", "in the box")
-	d.wire("F3.b", "M2.+", "TQ", "box to fans")
-	d.wire(high, "K2.30", "RD/BN", highRun)
-	d.wire("K2.87", "M2.+", "TQ/RD", "box to fans")
-	d.grounded("K3.87")
-	d.grounded("M2.-")
+// grounded joins a pin that carries load to the body.
+func (d *drawing) grounded(pin string) {
+	joint, total := "G1", 0.0
+	for _, f := range d.w.Fans {
+		total += f.Amps
+	}
+	if d.grounds++; d.grounds > 1 && total > oneGround {
+		joint = fmt.Sprintf("G%d", d.grounds)
+		d.part(joint, fmt.Sprintf("kind: ground, at: \"body stud %d\"", d.grounds))
+	}
+	d.wire(pin, joint, "BN", "fans to ground")
 }
 
-// staged: a relay a fan; with one speed both at once.
+// series: low through a pair's first fan, its third relay's rest contact, its link fuse and its second fan; high gives each fan
+// its own feed and ground. Four fans are two such pairs.
+func (d *drawing) series() {
+	for i := 0; i+1 < len(d.w.Fans); i += 2 {
+		named := func(letter string, k int) string { return fmt.Sprintf("%s%d", letter, 3*(i/2)+k) }
+		first, second := motor(i), motor(i+1)
+		feed1, feed2, link, k1, k2, k3 := named("F", 1), named("F", 2), named("F", 3), named("K", 1), named("K", 2), named("K", 3)
+		low := d.fused(feed1, d.w.Fans[i].Name)
+		lowRun := d.feedRun()
+		high := d.fused(feed2, d.w.Fans[i+1].Name+", high")
+		highRun := d.feedRun()
+		d.staging(k1, "make", 0)
+		d.staging(k2, "make", 1)
+		d.staging(k3, "changeover", 1)
+		d.part(link, "kind: fuse, amps: 25, style: cartridge, label: link, at: new box")
+		d.wire(low, k1+".30", "RD", lowRun)
+		d.wire(k1+".87", first+".+", "VT", "box to fans")
+		d.wire(first+".-", k3+".30", "VT/WH", "box to fans")
+		d.wire(k3+".87a", link+".a", "TQ/BN", "in the box")
+		d.wire(link+".b", second+".+", "TQ", "box to fans")
+		d.wire(high, k2+".30", "RD/BN", highRun)
+		d.wire(k2+".87", second+".+", "TQ/RD", "box to fans")
+		d.grounded(k3 + ".87")
+		d.grounded(second + ".-")
+	}
+}
+
+// firstStage are the fans that low runs where they come on one after the other: half of them, and never one alone that must not be.
+func (w *Wish) firstStage() []int {
+	want := max(1, len(w.Fans)/2)
+	var first []int
+	for _, shy := range []bool{false, true} { // those that may run alone come first
+		for i, f := range w.Fans {
+			if f.NeverAlone == shy && len(first) < want {
+				first = append(first, i)
+			}
+		}
+		if len(first) == 1 && w.Fans[first[0]].NeverAlone {
+			want = 2
+		}
+	}
+	for i := range w.Fans {
+		if len(first) < want && !slices.Contains(first, i) {
+			first = append(first, i)
+		}
+	}
+	return first
+}
+
+// staged: a relay a fan, or a relay with two contacts for two fans that are switched together; with one speed all at once.
 func (d *drawing) staged(single bool) {
+	first := d.w.firstStage()
+	relay, pole := 0, 0
+	name, was := "", -1
 	for i := range d.w.Fans {
-		stage := i
-		if single {
+		stage := 1
+		if single || slices.Contains(first, i) {
 			stage = 0
 		}
-		name := fmt.Sprintf("K%d", i+1)
 		from := d.fused(fmt.Sprintf("F%d", i+1), d.w.Fans[i].Name)
-		d.staging(name, "make", stage)
+		if pole == 1 && stage == was { // the relay before has a contact left
+			pole = 0
+			d.wire(from, name+".30b", "RD", d.feedRun())
+			d.wire(name+".87b", motor(i)+".+", "VT", "box to fans")
+			d.grounded(motor(i) + ".-")
+			continue
+		}
+		relay++
+		name, was, pole = fmt.Sprintf("K%d", relay), stage, 0
+		contacts := "make"
+		if d.w.Relays.Poles == 2 && i+1 < len(d.w.Fans) && (single || slices.Contains(first, i+1) == (stage == 0)) {
+			contacts, pole = "double-make", 1
+		}
+		d.staging(name, contacts, stage)
 		d.wire(from, name+".30", "RD", d.feedRun())
 		d.wire(name+".87", motor(i)+".+", "VT", "box to fans")
 		d.grounded(motor(i) + ".-")
@@ -275,14 +361,27 @@ func (d *drawing) dropping() {
 // limiterOpens is at how many °C of the resistor's body the limiter opens, once and for all (common practice).
 const limiterOpens = 180.0
 
-// module: one module for all fans; its electronics have the key's feed.
+// module: one module for all fans that have brushes, its electronics on the key's feed; a fan with electronics of its own has its
+// feed and its ground, and hangs on the same line.
 func (d *drawing) module() {
 	var outputs []string
-	for i := range d.w.Fans {
+	level, open := d.w.level(), "full"
+	if d.w.OpenLine == Stops {
+		open = "off"
+	}
+	for i, fan := range d.w.Fans {
+		if fan.Brushless != nil {
+			d.brushless(i)
+			continue
+		}
 		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", i+1, i+1, i+1))
 	}
 	keys := fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], logic: [l], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, `+
-		`open: full, grounded: "off", ramp: 3`, strings.Join(outputs, ", "))
+		`on-level: %s, open: %q, grounded: %q, ramp: 3`, strings.Join(outputs, ", "), level, open, map[string]string{"low": "full", "high": "off"}[level])
+	if len(outputs) == 0 {
+		return
+	}
+	d.controls = append(d.controls, "FM.c")
 	if d.w.Module.Amps > 0 {
 		keys += fmt.Sprintf(", rating: {amps: %g}", d.w.Module.Amps)
 	}
@@ -290,13 +389,45 @@ func (d *drawing) module() {
 		keys += fmt.Sprintf(", hertz: {from: %g, to: %g}", d.w.Module.Hertz[0], d.w.Module.Hertz[1])
 	}
 	d.part("FM", keys)
-	d.wire(d.fused("F1", "module"), "FM.+", "RD", "battery to module")
+	d.feedsDrawn++
+	d.wire(d.fused(fmt.Sprintf("F%d", d.feedsDrawn), "module"), "FM.+", "RD", "battery to module")
 	d.wire(d.coilFeed(), "FM.l", "OG", "box to fans")
-	d.wire("FM.-", "G1", "BN", "fans to ground")
-	for i := range d.w.Fans {
+	d.grounded("FM.-")
+	for i, fan := range d.w.Fans {
+		if fan.Brushless != nil {
+			continue
+		}
 		d.wire(fmt.Sprintf("FM.o%d", i+1), motor(i)+".+", "VT", "in the box")
 		d.wire(motor(i)+".-", fmt.Sprintf("FM.r%d", i+1), "VT/BN", "in the box")
 	}
+}
+
+// brushless: the fan's own electronics, with the motor within.
+func (d *drawing) brushless(i int) {
+	b, name := d.w.Fans[i].Brushless, own(i)
+	open := map[OpenLine]string{Runs: "full", Stops: "off"}[b.OpenLine]
+	grounded := map[string]string{"low": "full", "high": "off"}[b.Level]
+	d.part(name, fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {+: o, -: r}}, duty: {min: 10, `+
+		`max: 90}, on-level: %s, hertz: {from: %g, to: %g}, open: %q, grounded: %q, ramp: 3, label: %q`, b.Level, b.Hertz[0], b.Hertz[1],
+		open, grounded, "electronics of "+d.w.Fans[i].Name+", within it"))
+	d.feedsDrawn++
+	d.wire(d.fused(fmt.Sprintf("F%d", d.feedsDrawn), d.w.Fans[i].Name), name+".+", "RD", "battery to module")
+	d.grounded(name + ".-")
+	d.wires = append(d.wires, fmt.Sprintf("  %s.o - %s.+: RD", name, motor(i)), fmt.Sprintf("  %s.- - %s.r: BN", motor(i), name))
+	d.controls = append(d.controls, name+".c")
+}
+
+// own names the electronics within a brushless fan.
+func own(i int) string { return fmt.Sprintf("E%s", motor(i)) }
+
+// level is the part of a pulse that counts: what the brushless fans want, high where there is none.
+func (w *Wish) level() string {
+	for _, f := range w.Fans {
+		if f.Brushless != nil {
+			return f.Brushless.Level
+		}
+	}
+	return "high"
 }
 
 // Names of the states that every design is tried in beside those in which somebody asks.
@@ -401,7 +532,7 @@ func (d *drawing) first(speed string) (Requester, string) {
 	for _, outputs := range []bool{true, false} {
 		for _, r := range d.w.Requesters {
 			words := d.asks[r.Name]
-			if r.Asks == speed && words != "" && r.Gives != Kill && strings.HasPrefix(words, "commands") == outputs {
+			if string(r.Asks) == speed && words != "" && r.Gives != Kill && strings.HasPrefix(words, "commands") == outputs {
 				return r, words
 			}
 		}

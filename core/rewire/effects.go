@@ -50,8 +50,6 @@ const (
 	noAir      = 0.06 // of the healthy air
 	halfAir    = 0.8
 	sameAir    = 0.03
-
-	batteryHours = 30.0 // Ah, half of a battery of 60 Ah (common practice)
 )
 
 // conditions are the states in which a design is tried, the engine running where the key is on.
@@ -87,6 +85,11 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64,
 		}
 	}
 	total, hottest := 0.0, d.full()
+	charge, err := d.w.ampHours()
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	half := charge / 2
 	if d.c.State(hotState) != nil {
 		hottest = hotState
 	}
@@ -124,7 +127,7 @@ func (d *design) effects(ctx context.Context) (list []Effect, lost, hot float64,
 				e.Why = opened
 			}
 			if amps := math.Abs(d.fromBattery(point)); e.Severity == RunsOn && !s.Key && amps > 0 {
-				e.Hours = round(batteryHours/amps, 1)
+				e.Hours = round(half/amps, 1) // until half its charge is gone (common practice)
 			}
 			if e.Severity == NoEffect {
 				continue

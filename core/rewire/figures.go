@@ -46,7 +46,9 @@ func (d *design) figures(p *Proposal) error {
 		p.Inrush[speed] = inrush
 	}
 	if d.f == Series {
-		p.RestRule = (d.w.Fans[0].Amps + d.w.Fans[1].Amps) / 4
+		for i := 0; i+1 < len(d.w.Fans); i += 2 {
+			p.RestRule = max(p.RestRule, (d.w.Fans[i].Amps+d.w.Fans[i+1].Amps)/4)
+		}
 	}
 	return nil
 }
@@ -89,8 +91,9 @@ func (d *design) sizes() []Sized {
 		}
 		mm2, metres := w.Size.Figure, w.Length.Metres()
 		s := Sized{What: "wire " + w.String(), MM2: mm2, AWG: size.AWG(mm2), Amps: round(d.amps[i], 2),
+			Limit:   round(size.Hot(mm2, d.w.Heat, d.w.Insulation), 1),
 			Drop:    round(d.amps[i]*size.Ohms(mm2, metres, d.amps[i], d.w.Heat), 3),
-			Because: []string{size.OwnDropWords(d.amps[i], metres, mm2, d.w.Heat), size.HotWords(mm2, d.w.Heat)}}
+			Because: []string{size.OwnDropWords(d.amps[i], metres, mm2, d.w.Heat), size.HotWords(mm2, d.w.Heat, d.w.Insulation)}}
 		switch {
 		case d.unfused(w):
 			s.Because = append(s.Because, fmt.Sprintf("from the post to its fuse, %.2g m: nothing clears a short in it, so it is sleeved and as "+
@@ -102,10 +105,9 @@ func (d *design) sizes() []Sized {
 	}
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		spec, amps := p.Spec.(*harness.Fuse), d.fuses[p.Name]
-		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2), Because: []string{
-			fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; %.0f %% are the most that runs all day at %.0f °C (common practice)", amps,
-				100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat),
-		}})
+		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2),
+			Limit: round(size.FuseShare(d.w.Heat)*spec.Amps, 1), Because: []string{fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; %.0f %% are the most that runs all day at %.0f °C (common practice)", amps,
+				100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat)}})
 	}
 	for _, p := range d.c.OfKind(harness.KindResistor) {
 		spec := p.Spec.(*harness.Resistor)
@@ -116,7 +118,7 @@ func (d *design) sizes() []Sized {
 				amps = math.Abs(low.Wires[k].Amps)
 			}
 		}
-		fan := d.w.Fans[0]
+		fan := d.w.Fans[d.fanBehind(p.Name)]
 		stalled := d.w.Supply.Running / (spec.Ohms + fan.Volts/fan.Inrush)
 		s := Sized{What: p.Name, Amps: round(amps, 2), Because: []string{
 			fmt.Sprintf("%.2g Ω: %.0f W at low, bought for %.0f W; it needs the fan's air or heat room", spec.Ohms, amps*amps*spec.Ohms,
@@ -135,13 +137,22 @@ func (d *design) sizes() []Sized {
 	}
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		spec, most := p.Spec.(*harness.Relay), d.throughContact(p.Name)
-		list = append(list, Sized{What: p.Name, Amps: spec.Make, Load: round(most/spec.Make, 2), Because: []string{
-			fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A "+
+		list = append(list, Sized{What: p.Name, Amps: spec.Make, Load: round(most/spec.Make, 2),
+			Limit: round(size.Contact(spec.Make, d.w.Heat, d.w.nominal()), 1), Because: []string{fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A "+
 				"(common practice); coil %.0f Ω", most, spec.Make, spec.Rest, d.w.Heat, d.w.nominal(),
-				size.Contact(spec.Make, d.w.Heat, d.w.nominal()), spec.CoilOhms),
-		}})
+				size.Contact(spec.Make, d.w.Heat, d.w.nominal()), spec.CoilOhms)}})
 	}
 	return list
+}
+
+// fanBehind is which fan a dropping resistor feeds: they bear the same number.
+func (d *design) fanBehind(resistor string) int {
+	for i := range d.w.Fans {
+		if resistor == fmt.Sprintf("R%d", i+1) {
+			return i
+		}
+	}
+	return 0
 }
 
 func round(v float64, places int) float64 {
@@ -199,14 +210,14 @@ func (d *design) truth() []TruthRow {
 			continue
 		}
 		state := d.c.State(r.Name)
-		if state == nil && !said[r.Asks] {
-			state, said[r.Asks] = d.c.State(r.Asks), true
+		if state == nil && !said[string(r.Asks)] {
+			state, said[string(r.Asks)] = d.c.State(string(r.Asks)), true
 		}
 		if state == nil {
 			continue
 		}
 		p := d.points[state.Name]
-		row := TruthRow{Requester: r.Name, Asks: r.Asks, Pulls: []string{}, Fans: fansOf(p)}
+		row := TruthRow{Requester: r.Name, Asks: string(r.Asks), Pulls: []string{}, Fans: fansOf(p)}
 		for _, k := range d.c.OfKind(harness.KindRelay) {
 			if p.Relays[k.Name] == "pulled in" {
 				row.Pulls = append(row.Pulls, k.Name)
@@ -218,9 +229,9 @@ func (d *design) truth() []TruthRow {
 				others = append(others, o.Name)
 			}
 		}
-		row.Dead = "nobody asks for " + r.Asks + " any more"
+		row.Dead = "nobody asks for " + string(r.Asks) + " any more"
 		if len(others) > 0 {
-			row.Dead = r.Asks + " is still asked for by " + strings.Join(others, ", ")
+			row.Dead = string(r.Asks) + " is still asked for by " + strings.Join(others, ", ")
 		}
 		rows = append(rows, row)
 	}

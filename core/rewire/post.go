@@ -1,6 +1,10 @@
 package rewire
 
-import "ironthread/core/harness"
+import (
+	"strings"
+
+	"ironthread/core/harness"
+)
 
 // Where a feed begins: its fuse at the battery's post, and what of the vehicle's own the new harness only hangs on.
 
@@ -48,8 +52,10 @@ func (d *design) unfused(w *harness.Wire) bool {
 }
 
 // foreignPart tells whether a part belongs to the vehicle, and is drawn only because the circuit hangs on it: the controller that
-// asks, and the fuse of its own supply.
-func foreignPart(name string) bool { return name == "ECU" || name == "FE" }
+// asks, the fuse of its own supply, the electronics within a fan.
+func foreignPart(name string) bool {
+	return name == "ECU" || name == "FE" || strings.HasPrefix(name, "EM")
+}
 
 // foreign tells whether a wire belongs to the vehicle: the supply and the ground of the controller that asks are there, and are
 // never laid, cut or thinned.
@@ -60,6 +66,9 @@ func foreignWire(c *harness.Circuit, w *harness.Wire) bool {
 		return true // the key's own feed, where its fuse is behind the key as the vehicle has it
 	}
 	for _, pin := range []harness.Pin{w.From, w.To} {
+		if strings.HasPrefix(pin.Part, "EM") && (pin.Name == "o" || pin.Name == "r") {
+			return true // within a fan that has electronics of its own
+		}
 		if pin.Part == "FE" {
 			return true
 		}

@@ -44,6 +44,7 @@ type Proposal struct {
 	Copper   float64            `json:"copper"`               // kg, of all wires
 	Stands   []Standing         `json:"stands"`
 	Truth    []TruthRow         `json:"truth"`
+	Rules    []Checked          `json:"rules"` // all that was checked
 
 	Circuit *harness.Circuit `json:"-"`
 	Model   *electric.Model  `json:"-"`
@@ -64,6 +65,7 @@ type Sized struct {
 	Amps    float64  `json:"amps"`
 	Drop    float64  `json:"drop,omitempty"`
 	Load    float64  `json:"load,omitempty"`
+	Limit   float64  `json:"limit,omitempty"` // A that it carries all day in this heat
 	Because []string `json:"because"`
 }
 
@@ -161,42 +163,47 @@ func (w *Wish) refuse(f Family) *limit {
 	pulses := slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Gives == Pulses })
 	lined := func(speed string) bool {
 		return slices.ContainsFunc(w.Requesters, func(r Requester) bool {
-			return r.Asks == speed && r.Gives != Pulses && r.Gives != Kill
+			return string(r.Asks) == speed && r.Gives != Pulses && r.Gives != Kill
 		})
 	}
 	if f != Module {
 		for _, speed := range w.Speeds {
 			if !lined(speed) {
-				return &limit{fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), "an output that switches, or a " +
+				return &limit{why: fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), frees: "an output that switches, or a " +
 					"module"}
 			}
 		}
 	}
 	switch {
 	case f == Single && two:
-		return &limit{"it has one speed, and two are wished for", "one speed"}
+		return &limit{why: "it has one speed, and two are wished for", frees: "one speed"}
 	case f != Single && f != Module && !two:
-		return &limit{"it makes two speeds, and one is wished for", "a second speed"}
-	case (f == Series || f == Staged) && len(w.Fans) != 2:
-		return &limit{"it needs two fans, and there is one", "a second fan, of the same type for series"}
+		return &limit{why: "it makes two speeds, and one is wished for", frees: "a second speed"}
+	case (f == Series || f == Staged) && len(w.Fans) == 1:
+		return &limit{why: "it needs two fans, and there is one", frees: "a second fan, of the same type for series"}
+	case f == Series && len(w.Fans)%2 != 0:
+		return &limit{why: fmt.Sprintf("fans in series come in pairs, and there are %d", len(w.Fans)), frees: "one fan more, or less"}
 	case f == Module && !pulses:
-		return &limit{"no output here pulses", "a controller with a pulsed output"}
+		return &limit{why: "no output here pulses", frees: "a controller with a pulsed output"}
 	}
-	if f == Series {
-		a, b := w.Fans[0], w.Fans[1]
+	if l := w.refuseMore(f); l != nil {
+		return l
+	}
+	for i := 0; f == Series && i+1 < len(w.Fans); i += 2 {
+		a, b := w.Fans[i], w.Fans[i+1]
 		if d := math.Abs(a.Amps-b.Amps) / max(a.Amps, b.Amps); d > alike {
 			weak := a
 			if b.Amps < a.Amps {
 				weak = b
 			}
-			return &limit{fmt.Sprintf("the fans take %.3g and %.3g A: in series %s, the one made for less current, takes more than half "+
-				"the volts and the other hardly turns", a.Amps, b.Amps, weak.Name), "two fans of the same type"}
+			return &limit{why: fmt.Sprintf("the fans take %.3g and %.3g A: in series %s, the one made for less current, takes more than half "+
+				"the volts and the other hardly turns", a.Amps, b.Amps, weak.Name), frees: "two fans of the same type"}
 		}
 	}
 	if f == Series || f == Dropping {
 		for _, fan := range w.Fans {
 			if fan.HalfVolts == Stalls {
-				return &limit{fmt.Sprintf("%s does not run at half its volts", fan.Name), "a fan whose maker permits it, or one fan, then both"}
+				return &limit{why: fmt.Sprintf("%s does not run at half its volts", fan.Name), frees: "a fan whose maker permits it, or one fan, then both"}
 			}
 		}
 	}
@@ -207,15 +214,15 @@ func (w *Wish) refuse(f Family) *limit {
 			total, most = total+amps, max(most, amps)
 		}
 		if rated := w.Module.Amps; rated > 0 && most > rated {
-			return &limit{fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most,
+			return &limit{why: fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most,
 				rated),
-				"a larger module, or smaller fans"}
+				frees: "a larger module, or smaller fans"}
 		}
 		if hz := w.Module.Hertz; len(hz) == 2 {
 			for _, r := range w.Requesters {
-				if r.Gives == Pulses && r.Hertz > 0 && !(r.Hertz >= hz[0] && r.Hertz <= hz[1]) {
-					return &limit{fmt.Sprintf("%s pulses at %g Hz, and the module listens from %g to %g Hz", r.Name, r.Hertz, hz[0], hz[1]),
-						"a controller that can be set to it, or another module"}
+				if r.Gives == Pulses && w.anyBrushed() && r.Hertz > 0 && !(r.Hertz >= hz[0] && r.Hertz <= hz[1]) {
+					return &limit{why: fmt.Sprintf("%s pulses at %g Hz, and the module listens from %g to %g Hz", r.Name, r.Hertz, hz[0], hz[1]),
+						frees: "a controller that can be set to it, or another module"}
 				}
 			}
 		}
@@ -232,7 +239,20 @@ const (
 	copperKilos = 8.96e-3 // kg a metre of a square millimetre (handbook density of copper, 8.96 g/cm³)
 )
 
+// propose makes one way. Whoever asks and cannot drive the coils gets a small relay between, and it is made again.
 func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
+	with := *w
+	for {
+		p, err := proposeAs(ctx, &with, f)
+		var l *limit
+		if !errors.As(err, &l) || l.pilot == "" || slices.Contains(with.pilots, l.pilot) {
+			return p, err
+		}
+		with.pilots = append(slices.Clone(with.pilots), l.pilot)
+	}
+}
+
+func proposeAs(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	if l := w.refuse(f); l != nil {
 		return nil, l
 	}
@@ -260,6 +280,9 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 		return nil, err
 	}
 	p.Truth = d.truth()
+	if p.Rules, err = d.rules(p); err != nil {
+		return nil, err
+	}
 	p.Change = changeOf(w.There, c)
 	for _, part := range c.Parts {
 		if slices.Contains(p.Change.Added, part.Name) && part.Kind() != harness.KindMotor && part.Kind() != harness.KindBattery &&
@@ -275,8 +298,8 @@ func propose(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	}
 	p.Copper = round(p.Copper, 3)
 	if most := w.Limits.Budget; most > 0 && p.Price > most {
-		return nil, &limit{fmt.Sprintf("what is added costs about %.0f, and the budget is %.0f", p.Price, most),
-			fmt.Sprintf("%.0f, or parts that are there already", p.Price)}
+		return nil, &limit{why: fmt.Sprintf("what is added costs about %.0f, and the budget is %.0f", p.Price, most),
+			frees: fmt.Sprintf("%.0f, or parts that are there already", p.Price)}
 	}
 	text, err := harness.Write(c)
 	p.Harness = string(text)
@@ -289,14 +312,14 @@ func (d *design) limits(p *Proposal) error {
 	if d.f == Series {
 		carried := 0.0
 		for i, w := range d.c.Wires {
-			if w.From.String() == "K3.87a" {
-				carried = math.Abs(d.points[d.w.Speeds[0]].Wires[i].Amps)
+			if w.From.Name == "87a" && d.c.Part(w.To.Part).Kind() == harness.KindFuse {
+				carried = max(carried, math.Abs(d.points[d.w.Speeds[0]].Wires[i].Amps))
 			}
 		}
 		if rest := d.w.Limits.RestContact; carried*restMargin > rest {
-			return &limit{fmt.Sprintf("in series %.1f A flow through the changeover relay's rest contact, which is good for %g A: only a "+
+			return &limit{why: fmt.Sprintf("in series %.1f A flow through the changeover relay's rest contact, which is good for %g A: only a "+
 				"spring "+
-				"holds it", carried, rest), "a changeover relay with a stronger rest contact"}
+				"holds it", carried, rest), frees: "a changeover relay with a stronger rest contact"}
 		}
 		if p.RestRule*restMargin > d.w.Limits.RestContact {
 			warn("by the rule of thumb (each fan a fixed resistor) %.1f A flow through the rest contact, by the fan law %.1f A: measure it "+
@@ -307,8 +330,8 @@ func (d *design) limits(p *Proposal) error {
 	for _, part := range d.c.OfKind(harness.KindRelay) {
 		spec, carries := part.Spec.(*harness.Relay), d.throughContact(part.Name)
 		if good := size.Contact(spec.Make, d.w.Heat, d.w.nominal()); carries > good {
-			return &limit{fmt.Sprintf("%s would carry %.0f A on a make contact of %g A, which is good for %.0f A at %.0f °C and %.0f V",
-				part.Name, carries, spec.Make, good, d.w.Heat, d.w.nominal()), "a relay of " + d.ratingWords(carries)}
+			return &limit{why: fmt.Sprintf("%s would carry %.0f A on a make contact of %g A, which is good for %.0f A at %.0f °C and %.0f V",
+				part.Name, carries, spec.Make, good, d.w.Heat, d.w.nominal()), frees: "a relay of " + d.ratingWords(carries)}
 		}
 	}
 	for _, fan := range d.w.Fans {
@@ -323,8 +346,12 @@ func (d *design) limits(p *Proposal) error {
 			most = drivers
 		}
 		if amps := d.pulledBy(r); amps > most {
-			return &limit{fmt.Sprintf("%s would have to take %.2f A of coils and is good for %g A", r.Name, amps, most),
-				"relays with coils of more ohms, or a relay between"}
+			l := &limit{why: fmt.Sprintf("%s would have to take %.2f A of coils and is good for %g A", r.Name, amps, most),
+				frees: "relays with coils of more ohms, or a driver that takes more"}
+			if r.Gives == Ground {
+				l.pilot = r.Name
+			}
+			return l
 		}
 	}
 	if d.w.Relays.Suppression == "none" && d.c.Part("ECU") != nil {
@@ -341,6 +368,12 @@ func (d *design) limits(p *Proposal) error {
 			"(one school says 86 is plus, another 85: here the diode decides)", plus, minus)
 	}
 	for _, r := range d.w.Requesters {
+		if d.f != Module && d.w.pullsToStop(r) && !r.Inverted {
+			warn("%s must be set to pull its line while the fans are to stand, and to let go to run them: only so do they run with the line "+
+				"broken", r.Name)
+		}
+	}
+	for _, r := range d.w.Requesters {
 		switch {
 		case d.f == Module && r.Gives != Pulses && r.Gives != Kill:
 			warn("%s asks for nothing here: a module is told its speed by pulses alone; let the controller that pulses hear it", r.Name)
@@ -351,7 +384,7 @@ func (d *design) limits(p *Proposal) error {
 	for _, s := range d.c.States {
 		for _, x := range d.points[s.Name].Warnings {
 			if slices.Contains([]string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating"}, x.Kind) {
-				return &limit{fmt.Sprintf("in %s: %s", s.Name, x.Text), "parts of a higher rating"}
+				return &limit{why: fmt.Sprintf("in %s: %s", s.Name, x.Text), frees: "parts of a higher rating"}
 			}
 			if text := fmt.Sprintf("in %s: %s", s.Name, x.Text); x.Kind != "drop" && !slices.Contains(p.Warnings, text) {
 				warn("%s", text)

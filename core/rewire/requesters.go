@@ -35,7 +35,7 @@ func (d *drawing) requesters() {
 	sources := false
 	for k, r := range d.w.Requesters {
 		name := fmt.Sprintf("%d", k+1)
-		stage := max(0, slices.Index(d.w.Speeds, r.Asks))
+		stage := max(0, slices.Index(d.w.Speeds, string(r.Asks)))
 		at := ""
 		if len(d.lines[stage]) > 0 {
 			at = d.lines[stage][0]
@@ -47,15 +47,29 @@ func (d *drawing) requesters() {
 		case r.Gives == Pulses && at == "" && d.pulsed() != r.Name: // the first one's line carries every speed
 			delete(d.asks, r.Name)
 		case r.Gives == Pulses && at == "":
-			d.wire(output("pwm-on", r), "FM.c", "GN", "box to controller")
+			line := output("pwm-on", r)
+			for k, control := range d.controls { // along from one to the next
+				if k == 0 {
+					d.wire(line, control, "GN", "box to controller")
+				} else {
+					d.wire(d.controls[k-1], control, "GN", "in the box")
+				}
+			}
 		case r.Gives == Pulses: // no relay listens to them
 			delete(d.asks, r.Name)
 		case at == "": // a module is told its speed by pulses alone
 			delete(d.asks, r.Name)
-		case r.Gives == Ground && !r.Inverted:
+		case (r.Gives == Ground && !d.w.pullsToStop(r)) && slices.Contains(d.w.pilots, r.Name): // the coils are too much for its driver
+			d.pilot(r, "KI"+name, "make", r.Name+", pilot")
+			plus, _ := d.coil()
+			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
+			d.wire("KI"+name+"."+minus, output("sinks-on", r), "GN/OG", "box to controller")
+			d.wire(at, "KI"+name+".87", "GN", "in the box")
+			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+		case r.Gives == Ground && !d.w.pullsToStop(r):
 			d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
 		case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
-			d.relay("KI"+name, "break", r.Name+", the other way round")
+			d.pilot(r, "KI"+name, "break", r.Name+", the other way round")
 			plus, _ := d.coil()
 			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
 			d.wire("KI"+name+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
@@ -63,7 +77,7 @@ func (d *drawing) requesters() {
 			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
 		case r.Gives == Supply: // a relay turns plus into a pull to ground
 			sources = true
-			d.relay("KI"+name, "make", r.Name+", turned to ground")
+			d.pilot(r, "KI"+name, "make", r.Name+", turned to ground")
 			plus, _ := d.coil()
 			d.wire(output("sources-on", r), "KI"+name+"."+plus, "BU", "box to controller")
 			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
@@ -127,4 +141,10 @@ func (d *drawing) rule(r Requester, stage int) {
 	case r.Gives == Pulses:
 		d.rules = append(d.rules, fmt.Sprintf("  %q: {from: {at: 92, duty: 25}, to: {at: 104, duty: 90}}", r.Name))
 	}
+}
+
+// pullsToStop tells whether an output pulls its line to keep the fans off: where it does so by itself, and where the fans are wished
+// to run with a line broken, for which it is then to be set.
+func (w *Wish) pullsToStop(r Requester) bool {
+	return r.Inverted || r.Gives == Ground && w.OpenLine == Runs
 }

@@ -122,7 +122,7 @@ func TestRefusals(t *testing.T) {
 		{"stalls", "off side, amps: 14, inrush: 60, half-volts: ok", "off side, amps: 14, inrush: 60, half-volts: no", rewire.Dropping,
 			[]string{"off side does not run at half"}},
 		{"rest contact", "rest-contact: 20", "rest-contact: 6", rewire.Series, []string{"rest contact, which is good for 6 A", "stronger"}},
-		{"driver", "asks: high, limit: 0.8", "asks: high, limit: 0.3", rewire.Series, []string{"fan 2 would have to take", "good for 0.3 A"}},
+		{"driver", "asks: high, limit: 0.8", "asks: high, limit: 0.02", rewire.Series, []string{"fan 2 would have to take", "good for 0.02 A"}},
 		{"drop", "drop: 0.5", "drop: 0.06", rewire.Staged, []string{"V on its feed", "allow 0.1"}},
 		{"one fan", "  - {name: off side, amps: 14, inrush: 60, half-volts: ok}\n", "", rewire.Series, []string{"two fans"}},
 		{"budget", "rest-contact: 20", "rest-contact: 20, budget: 20", rewire.Staged, []string{"the budget is 20"}},
@@ -134,6 +134,10 @@ func TestRefusals(t *testing.T) {
 			assert.Contains(t, got, words, c.name)
 		}
 	}
+	weak := plan(t, wish(t, strings.Replace(mower, "asks: high, limit: 0.8", "asks: high, limit: 0.15", 1)))
+	for _, x := range weak.Proposals {
+		assert.NotNil(t, x.Circuit.Part("KI2"), "%s: a driver of 150 mA pulls a pilot relay", x.Family)
+	}
 	p := plan(t, wish(t, strings.ReplaceAll(mower, ", half-volts: ok", "")))
 	assert.Contains(t, strings.Join(of(p, rewire.Series).Warnings, "\n"), "nobody knows whether near starts")
 }
@@ -142,7 +146,7 @@ func TestRefusals(t *testing.T) {
 func TestBadWishes(t *testing.T) {
 	for from, c := range map[string][2]string{
 		"plan: 1":                         {"plan: 2", `"plan: 1"`},
-		"amps: 14, inrush: 60":            {"amps: 140, inrush: 600", "near: a fan takes 1 to 60 A"},
+		"amps: 14, inrush: 60":            {"amps: 140, inrush: 600", "near: a fan takes 0.2 to 80 A"},
 		"asks: low}":                      {"asks: medium}", `asks for "medium", which is none of the speeds`},
 		"gives: supply":                   {"gives: hope", `gives "hope"`},
 		"supply: {off: 12.6":              {"supply: {off: 230", "licensed people"},

@@ -25,6 +25,18 @@ type design struct {
 	behind []float64                  // of each wire, the rating of the fuse that it lies behind
 }
 
+// placeHolder is a fuse that nothing opens, amps, until what flows is known.
+const placeHolder = 900.0
+
+// largest are the most amps that a fan of the wish takes.
+func (w *Wish) largest() float64 {
+	most := 0.0
+	for _, f := range w.Fans {
+		most = max(most, f.Amps)
+	}
+	return most
+}
+
 // Least cross-section that stands handling, mm² (common practice), and how often wires may grow.
 const (
 	leastMM2  = 0.5
@@ -62,6 +74,11 @@ func (d *design) size() error {
 	for _, w := range d.c.Wires { // amply, so that what is carried is not held back
 		w.Size.Figure = 16
 	}
+	for _, p := range d.c.OfKind(harness.KindFuse) { // and so that nothing opens before it has its rating
+		if spec := p.Spec.(*harness.Fuse); spec.Style != harness.StyleMini {
+			spec.Amps, spec.Ohms = placeHolder, fuseVolts/max(d.w.largest(), 5)
+		}
+	}
 	if err := d.solve(); err != nil {
 		return err
 	}
@@ -72,10 +89,10 @@ func (d *design) size() error {
 		}
 		rating, ok := d.fuseFor(p.Name)
 		if !ok {
-			return &limit{fmt.Sprintf("%s would carry %.0f A, more than any fuse here carries all day at %.0f °C", p.Name, d.fuses[p.Name],
-				d.w.Heat), "smaller fans, or a feed for each"}
+			return &limit{why: fmt.Sprintf("%s would carry %.0f A, more than any %s here carries all day at %.0f °C, or stands at a start", p.Name,
+				d.fuses[p.Name], d.w.protector(), d.w.Heat), frees: d.w.freesProtector()}
 		}
-		spec.Amps, spec.Style = rating, styleOf(rating)
+		spec.Amps, spec.Ohms, spec.Style = rating, 0, d.w.styleOf(rating)
 	}
 	if err := d.contacts(); err != nil {
 		return err
@@ -83,10 +100,10 @@ func (d *design) size() error {
 	d.guard()
 	for i, w := range d.c.Wires {
 		least := max(d.amps[i], d.behind[i])
-		mm2, ok := size.Thinnest(least, d.w.Heat)
+		mm2, ok := size.Thinnest(least, d.w.Heat, d.w.Insulation)
 		if !ok {
-			return &limit{fmt.Sprintf("the wire %s would have to carry %.0f A at %.0f °C", w, least, d.w.Heat),
-				"a cooler way for it, or a feed for each fan"}
+			return &limit{why: fmt.Sprintf("the wire %s would have to carry %.0f A at %.0f °C", w, least, d.w.Heat),
+				frees: "a cooler way for it, insulation that stands more, or a feed for each fan"}
 		}
 		w.Size.Figure = max(leastMM2, mm2)
 	}
@@ -109,8 +126,8 @@ func (d *design) size() error {
 	return d.solve()
 }
 
-// limit is why a design cannot be, and what would free it.
-type limit struct{ why, frees string }
+// limit is why a design cannot be, and what would free it; or who needs a pilot relay for it to be.
+type limit struct{ why, frees, pilot string }
 
 func (l *limit) Error() string { return l.why }
 
@@ -124,9 +141,10 @@ func (d *design) fuseFor(name string) (float64, bool) {
 	if d.f == Module { // it ramps up
 		fold = 1
 	}
-	least, ok := size.Fuse(d.fuses[name], d.w.Heat)
-	for _, rating := range size.Fuses {
-		soonest, _ := electric.OpensBetween(styleOf(rating), fold*d.fuses[name]/rating)
+	ratings := d.w.ratings()
+	least, ok := size.Fuse(ratings, d.fuses[name], d.w.Heat)
+	for _, rating := range ratings {
+		soonest, _ := electric.OpensBetween(d.w.styleOf(rating), fold*d.fuses[name]/rating)
 		if rating >= least && soonest >= startSeconds {
 			return rating, ok
 		}
@@ -134,9 +152,35 @@ func (d *design) fuseFor(name string) (float64, bool) {
 	return least, false
 }
 
-// styleOf is a fuse that is sold in such a rating (common practice): blades to 20 A, cartridges to 60, bolted ones above.
-func styleOf(amps float64) harness.FuseStyle {
+// ratings are those that are sold of what protects the wires.
+func (w *Wish) ratings() []float64 {
+	if w.Protection == ByBreakers {
+		return size.Breakers
+	}
+	return size.Fuses
+}
+
+// protector is what protects the wires, in a word.
+func (w *Wish) protector() string {
+	if w.Protection == ByBreakers {
+		return "breaker"
+	}
+	return "fuse"
+}
+
+func (w *Wish) freesProtector() string {
+	if w.Protection == ByBreakers {
+		return "fuses instead of breakers, or smaller fans"
+	}
+	return "smaller fans, or a feed for each"
+}
+
+// styleOf is a fuse that is sold in such a rating (common practice): blades to 20 A, cartridges to 60, bolted ones above; a breaker
+// where those are wished for.
+func (w *Wish) styleOf(amps float64) harness.FuseStyle {
 	switch {
+	case w.Protection == ByBreakers:
+		return harness.StyleBreaker
 	case amps < 20:
 		return harness.StyleBlade
 	case amps <= 60:
@@ -158,8 +202,8 @@ func (d *design) contacts() error {
 		}
 		rating, ok := size.Relay(carries, d.w.Heat, d.w.nominal())
 		if !ok {
-			return &limit{fmt.Sprintf("%s would carry %.0f A, more than any contact here at %.0f °C", p.Name, carries, d.w.Heat),
-				"a feed and a relay for each fan"}
+			return &limit{why: fmt.Sprintf("%s would carry %.0f A, more than any contact here at %.0f °C", p.Name, carries, d.w.Heat),
+				frees: "a feed and a relay for each fan"}
 		}
 		spec.Make = max(spec.Make, rating)
 	}
@@ -196,7 +240,7 @@ func (d *design) guard() {
 				for _, ends := range [][2]harness.Pin{{w.From, w.To}, {w.To, w.From}} {
 					if ends[0] == at { // a ground wire too: a shorted motor puts the fuse's whole rating through it
 						d.behind[i] = max(d.behind[i], rating)
-						if ends[1].Part != "G1" {
+						if d.c.Part(ends[1].Part).Kind() != harness.KindGround {
 							queue = append(queue, ends[1])
 						}
 					}
@@ -274,13 +318,13 @@ func (d *design) grow() error {
 			}
 		}
 		if at < 0 || most < worst.over/20 {
-			return &limit{fmt.Sprintf("%s loses %.2f V on its %s though every wire is as thick as they come: fuses, contacts and joints take "+
+			return &limit{why: fmt.Sprintf("%s loses %.2f V on its %s though every wire is as thick as they come: fuses, contacts and joints take "+
 				"it",
-				worst.fan, worst.volts, worst.side()), fmt.Sprintf("allow %.2f V, or a shorter way", math.Ceil(100*worst.volts)/100)}
+				worst.fan, worst.volts, worst.side()), frees: fmt.Sprintf("allow %.2f V, or a shorter way", math.Ceil(100*worst.volts)/100)}
 		}
 		d.c.Wires[at].Size.Figure = size.Next(d.c.Wires[at].Size.Figure)
 	}
-	return &limit{"its wires do not come to an end of growing", "allow a larger drop"}
+	return &limit{why: "its wires do not come to an end of growing", frees: "allow a larger drop"}
 }
 
 // drop is how many volts a fan loses on one side.

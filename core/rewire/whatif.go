@@ -68,7 +68,7 @@ func Variants(ctx context.Context, w *Wish, f Family) ([]Variant, error) {
 	}
 	for _, speed := range w.Speeds { // a second, independent way to ask
 		with := *w
-		with.Requesters = append(slices.Clone(w.Requesters), Requester{Name: "second switch for " + speed, Gives: Switch, Asks: speed})
+		with.Requesters = append(slices.Clone(w.Requesters), Requester{Name: "second switch for " + speed, Gives: Switch, Asks: Asked(speed)})
 		if err := with.Complete(); err != nil {
 			continue // there is one of that name already, or too many
 		}

@@ -8,6 +8,7 @@ package rewire
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -62,9 +63,16 @@ type Wish struct {
 	Relays     Relays            `yaml:"relays"`
 	Module     ModuleOf          `yaml:"module"`
 	Gauge      Gauge             `yaml:"gauge"`
-	Keep       string            `yaml:"keep"` // the harness that is there now: the name of its file
+	OpenLine   OpenLine          `yaml:"open-line,omitempty"`  // what the fans do with the wire of whoever asks broken; nothing said: as drawn
+	RunOn      string            `yaml:"run-on,omitempty"`     // after the key is off, at the most, as "8min"
+	Protection Protection        `yaml:"protection,omitempty"` // fuses where nothing is said
+	Insulation float64           `yaml:"insulation,omitempty"` // °C that the wires' insulation stands: 105, 125 or 150
+	Battery    string            `yaml:"battery,omitempty"`    // as "70Ah"
+	Keep       string            `yaml:"keep"`                 // the harness that is there now: the name of its file
 
 	There *harness.Circuit `yaml:"-"` // read from Keep by whoever has files
+
+	pilots []string // who asks through a small relay, since the coils are too much for its driver
 }
 
 // SupplyOf is the battery's open-circuit volts, with the engine off and charging.
@@ -82,7 +90,55 @@ type Fan struct {
 	RPM       float64   `yaml:"rpm"`
 	HalfVolts HalfVolts `yaml:"half-volts"`
 	Points    []At      `yaml:"points"`
+
+	NeverAlone bool       `yaml:"never-alone,omitempty"` // it is never the only one that turns
+	Brushless  *Brushless `yaml:"brushless,omitempty"`
 }
+
+// Brushless is a fan with its own electronics: it has its supply always, and a line that tells it how fast to turn.
+type Brushless struct {
+	OpenLine OpenLine  `yaml:"open-line"` // what it does with its line broken; runs where nothing is said
+	Level    string    `yaml:"level"`     // the part of a pulse that counts: low or high; low where nothing is said
+	Hertz    []float64 `yaml:"hertz"`     // from, to
+	RunOn    string    `yaml:"run-on"`    // by itself after its line has gone, as "4min"
+}
+
+// OpenLine is what fans do when the line that asks for them is broken.
+type OpenLine string
+
+// What fans do then.
+const (
+	Runs  OpenLine = "runs"
+	Stops OpenLine = "stops"
+)
+
+// Protection is what stands before the wires.
+type Protection string
+
+// Kinds of protection.
+const (
+	ByFuses    Protection = "fuses"
+	ByBreakers Protection = "breakers"
+)
+
+// Asked is the speed that somebody asks for; in a file also a list of speeds, where one line carries them all.
+type Asked string
+
+// UnmarshalYAML reads a speed or a list of speeds.
+func (a *Asked) UnmarshalYAML(n *yaml.Node) error {
+	if n.Kind != yaml.SequenceNode {
+		return n.Decode((*string)(a))
+	}
+	var list []string
+	if err := n.Decode(&list); err != nil {
+		return fmt.Errorf("line %d: asks is a speed or a list of speeds", n.Line)
+	}
+	*a = Asked(strings.Join(list, listed))
+	return nil
+}
+
+// listed stands between the speeds that one line carries.
+const listed = ", "
 
 // At is a clamp's reading with the volts at the motor's own plug.
 type At struct {
@@ -94,7 +150,7 @@ type At struct {
 type Requester struct {
 	Name     string  `yaml:"name"`
 	Gives    Gives   `yaml:"gives"`
-	Asks     string  `yaml:"asks"`
+	Asks     Asked   `yaml:"asks"`
 	Limit    float64 `yaml:"limit"`    // A that its driver can take
 	Inverted bool    `yaml:"inverted"` // it closes to ground to keep the fan off
 	Closes   float64 `yaml:"closes"`   // °C, or bar
@@ -116,6 +172,7 @@ type Relays struct {
 	Make        float64 `yaml:"make"` // A
 	Suppression string  `yaml:"suppression"`
 	Cathode     string  `yaml:"diode-cathode"`
+	Poles       int     `yaml:"poles,omitempty"` // 2: two fans that are switched together share a relay with two contacts
 }
 
 // ModuleOf is what is known of the module at hand.
@@ -142,10 +199,12 @@ var usualRuns = map[string]float64{
 // Limits of a wish, and its defaults (common practice).
 const (
 	mostBytes      = 64 << 10
-	mostFans       = 2
+	mostFans       = 4
 	mostRequesters = 12
-	leastFan       = 1.0
-	mostFan        = 60.0
+	leastFan       = 0.2
+	mostFan        = 80.0
+	mostMinutes    = 60.0
+	usualBattery   = 60.0 // Ah (common practice)
 	usualHeat      = 85.0
 	usualDrop      = 0.5
 	usualGround    = 0.2
@@ -195,8 +254,14 @@ func (w *Wish) complete() error {
 	or(&w.Limits.GroundDrop, usualGround*w.nominal()/12)
 	or(&w.Limits.RestContact, usualRest)
 	or(&w.Relays.Coil, usualCoil*w.nominal()*w.nominal()/144)
-	if w.Gauge == "" {
-		w.Gauge = EachRun
+	or(&w.Insulation, 105)
+	w.Gauge = cmp.Or(w.Gauge, EachRun)
+	w.Protection = cmp.Or(w.Protection, ByFuses)
+	if _, err := minutes(w.RunOn); err != nil {
+		return fmt.Errorf("run-on: %w", err)
+	}
+	if _, err := w.ampHours(); err != nil {
+		return err
 	}
 	if w.Relays.Suppression == "" { // either way round, and no coil's kick on the output that drives it
 		w.Relays.Suppression = "resistor"
@@ -210,7 +275,7 @@ func (w *Wish) complete() error {
 		return fmt.Errorf("a supply of %g and %g V is no vehicle's: mains and high-voltage work belongs to licensed people",
 			w.Supply.Off, w.Supply.Running)
 	case len(w.Fans) < 1 || len(w.Fans) > mostFans:
-		return fmt.Errorf("fans: there are one or two, not %d", len(w.Fans))
+		return fmt.Errorf("fans: there are one to four, not %d", len(w.Fans))
 	case len(w.Speeds) > 2:
 		return fmt.Errorf("speeds: one or two are wired; %d need a module that is told its speed by pulses, for which two are enough to say",
 			len(w.Speeds))
@@ -224,6 +289,14 @@ func (w *Wish) complete() error {
 		return fmt.Errorf("limits: a budget of %g", w.Limits.Budget)
 	case w.Gauge != EachRun && w.Gauge != OneGauge:
 		return fmt.Errorf("gauge: %q is no way of sizing (%s, %s)", w.Gauge, EachRun, OneGauge)
+	case w.Relays.Poles < 0 || w.Relays.Poles > 2:
+		return fmt.Errorf("relays: poles: a relay here has 1 or 2, not %d", w.Relays.Poles)
+	case !slices.Contains([]OpenLine{"", Runs, Stops}, w.OpenLine):
+		return fmt.Errorf("open-line: %q: with a line broken the fans run or stop (runs, stops)", clip(string(w.OpenLine)))
+	case !slices.Contains([]Protection{ByFuses, ByBreakers}, w.Protection):
+		return fmt.Errorf("protection: %q (fuses, breakers)", clip(string(w.Protection)))
+	case !slices.Contains([]float64{105, 125, 150}, w.Insulation):
+		return fmt.Errorf("insulation: wires here stand 105, 125 or 150 °C, not %g", w.Insulation)
 	case !slices.Contains([]string{"", "none", "resistor", "diode"}, w.Relays.Suppression):
 		return fmt.Errorf("relays: suppression: %q (none, resistor, diode)", clip(w.Relays.Suppression))
 	}
@@ -256,7 +329,7 @@ func (w *Wish) complete() error {
 			mostUnfused)
 	}
 	for _, speed := range w.Speeds {
-		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return r.Asks == speed || r.Gives == Pulses }) {
+		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return string(r.Asks) == speed || r.Gives == Pulses }) {
 			return fmt.Errorf("nobody asks for %s: name a requester that does", speed)
 		}
 	}
@@ -280,6 +353,9 @@ func (w *Wish) completeFan(f *Fan, i int, seen map[string]bool) error {
 	}
 	if f.Inrush == 0 {
 		f.Inrush = 5 * f.Amps
+	}
+	if err := f.Brushless.complete(); err != nil {
+		return fmt.Errorf("fans: %s: %w", clip(f.Name), err)
 	}
 	switch {
 	case seen[f.Name]:
@@ -307,9 +383,12 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 	case !slices.Contains(AllGives, r.Gives):
 		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill, add-on)", clip(r.Name),
 			clip(string(r.Gives)))
-	case r.Gives != Kill && !slices.Contains(w.Speeds, r.Asks):
-		return fmt.Errorf("requesters: %s: asks for %q, which is none of the speeds (%s)", clip(r.Name), clip(r.Asks),
+	case r.Gives != Kill && !w.allSpeeds(r.Asks):
+		return fmt.Errorf("requesters: %s: asks for %q, which is none of the speeds (%s)", clip(r.Name), clip(string(r.Asks)),
 			strings.Join(w.Speeds, ", "))
+	case r.Gives != Pulses && strings.Contains(string(r.Asks), listed):
+		return fmt.Errorf("requesters: %s: asks for %s: only a pulsed line asks for more than one speed; give each its own requester",
+			clip(r.Name), clip(string(r.Asks)))
 	case r.Limit < 0 || r.Limit > 40:
 		return fmt.Errorf("requesters: %s: a driver takes up to 40 A, not %g", clip(r.Name), r.Limit)
 	case r.Inverted && r.Gives != Ground:
@@ -320,8 +399,11 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 		return fmt.Errorf("requesters: %q: a name is letters, figures and blanks", clip(r.Name))
 	}
 	seen[r.Name] = true
+	if strings.Contains(string(r.Asks), listed) { // a pulsed line carries every speed
+		r.Asks = Asked(w.Speeds[len(w.Speeds)-1])
+	}
 	usual := map[Gives][2]float64{Switch: {92, 87}, AddOn: {92, 87}, Pressure: {17, 14}}[r.Gives]
-	if usual[0] > 0 && len(w.Speeds) == 2 && r.Asks == w.Speeds[1] { // the higher speed later (common practice)
+	if usual[0] > 0 && len(w.Speeds) == 2 && string(r.Asks) == w.Speeds[1] { // the higher speed later (common practice)
 		usual = map[Gives][2]float64{Switch: {99, 94}, AddOn: {99, 94}, Pressure: {20, 17}}[r.Gives]
 	}
 	if r.Closes == 0 {
@@ -353,13 +435,72 @@ func (w *Wish) apart() error {
 	for _, low := range w.Requesters {
 		for _, high := range w.Requesters {
 			sensed := low.Gives == Switch || low.Gives == AddOn || low.Gives == Pressure
-			if sensed && low.Gives == high.Gives && low.Asks == w.Speeds[0] && high.Asks == w.Speeds[1] && low.Closes >= high.Closes {
+			if sensed && low.Gives == high.Gives && string(low.Asks) == w.Speeds[0] && string(high.Asks) == w.Speeds[1] &&
+				low.Closes >= high.Closes {
 				return fmt.Errorf("requesters: %s closes at %g and %s at %g: %s and %s would come on together; the one for %s closes later",
 					clip(low.Name), low.Closes, clip(high.Name), high.Closes, w.Speeds[0], w.Speeds[1], w.Speeds[1])
 			}
 		}
 	}
 	return nil
+}
+
+// allSpeeds tells whether what somebody asks for are speeds of the wish.
+func (w *Wish) allSpeeds(asked Asked) bool {
+	for _, speed := range strings.Split(string(asked), listed) {
+		if !slices.Contains(w.Speeds, speed) {
+			return false
+		}
+	}
+	return true
+}
+
+// complete fills in what is usual for a fan with its own electronics, and refuses what none has.
+func (b *Brushless) complete() error {
+	if b == nil {
+		return nil
+	}
+	b.OpenLine, b.Level = cmp.Or(b.OpenLine, Runs), cmp.Or(b.Level, "low")
+	if len(b.Hertz) == 0 {
+		b.Hertz = []float64{10, 1000}
+	}
+	if _, err := minutes(b.RunOn); err != nil {
+		return fmt.Errorf("brushless: run-on: %w", err)
+	}
+	switch {
+	case b.OpenLine != Runs && b.OpenLine != Stops:
+		return fmt.Errorf("brushless: open-line: %q (runs, stops)", clip(string(b.OpenLine)))
+	case b.Level != "low" && b.Level != "high":
+		return fmt.Errorf("brushless: level: %q: the low or the high part of a pulse counts", clip(b.Level))
+	case len(b.Hertz) != 2 || !(b.Hertz[0] > 0 && b.Hertz[0] < b.Hertz[1] && b.Hertz[1] <= 20000):
+		return errors.New("brushless: hertz is a range such as [50, 500]")
+	}
+	return nil
+}
+
+// minutes reads a time such as "8min"; nothing is none.
+func minutes(text string) (float64, error) {
+	words := strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), "min"))
+	if words == "" && text == "" {
+		return 0, nil
+	}
+	v, err := units.Figure(words)
+	if err != nil || !(v >= 0 && v <= mostMinutes) {
+		return 0, fmt.Errorf("%q is no time from 0 to %g min", clip(text), mostMinutes)
+	}
+	return v, nil
+}
+
+// ampHours is the battery's charge.
+func (w *Wish) ampHours() (float64, error) {
+	if w.Battery == "" {
+		return usualBattery, nil
+	}
+	v, err := units.Figure(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(w.Battery), "Ah")))
+	if err != nil || !(v >= 5 && v <= 1000) {
+		return 0, fmt.Errorf("battery: %q is no charge from 5 to 1000 Ah", clip(w.Battery))
+	}
+	return v, nil
 }
 
 func (w *Wish) nominal() float64 {

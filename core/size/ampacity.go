@@ -48,14 +48,17 @@ var milliohms = []row{
 // perDegree is by how much copper's ohms grow with each °C above 20 (handbook).
 const perDegree = 0.00393
 
+// hottest is what no insulation here outlives, °C.
+const hottest = 150.0
+
 // Ohms of a wire of so many mm² and metres at its own temperature: the air about it, and its own rise, which at its ampacity takes
 // it to its insulation's limit and otherwise goes with the square of the amps.
 func Ohms(mm2, metres, amps, celsius float64) float64 {
 	cold := between(milliohms, mm2) / 1000 * metres
 	own := celsius
-	if may := Hot(mm2, celsius); may > 0 {
-		share := min(1, amps/may)
-		own += (insulation - celsius) * share * share
+	if may := Hot(mm2, celsius, Insulation); may > 0 {
+		share := amps / may
+		own = min(own+(Insulation-celsius)*share*share, hottest)
 	}
 	return cold * (1 + perDegree*(own-20))
 }

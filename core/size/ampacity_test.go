@@ -16,8 +16,8 @@ func TestAmpacity(t *testing.T) {
 	assert.InDelta(t, 38+(4-3.31)/(5.26-3.31)*13, size.Ampacity(4), 1e-9)
 	assert.Zero(t, size.Ampacity(0))
 	// In air of 85 °C a wire may warm by 20 K where the table has 55: × √(20/55), by hand 0.603.
-	assert.InDelta(t, 0.603*size.Ampacity(4), size.Hot(4, 85), 0.01)
-	assert.Zero(t, size.Hot(4, 105))
+	assert.InDelta(t, 0.603*size.Ampacity(4), size.Hot(4, 85, size.Insulation), 0.01)
+	assert.Zero(t, size.Hot(4, 105, size.Insulation))
 }
 
 // Ohms by ISO 6722-1 (from memory) at the wire's own temperature: in air of 85 °C 1.255 times the cold ones unloaded, 1.334 at its
@@ -25,7 +25,7 @@ func TestAmpacity(t *testing.T) {
 func TestOhms(t *testing.T) {
 	assert.InDelta(t, 4.71e-3, size.Ohms(4, 1, 0, 20), 1e-12)
 	assert.InDelta(t, 1.255, size.Ohms(4, 1, 0, 85)/size.Ohms(4, 1, 0, 20), 0.001)
-	assert.InDelta(t, 1.334, size.Ohms(4, 1, size.Hot(4, 85), 85)/size.Ohms(4, 1, 0, 20), 0.001)
+	assert.InDelta(t, 1.334, size.Ohms(4, 1, size.Hot(4, 85, size.Insulation), 85)/size.Ohms(4, 1, 0, 20), 0.001)
 }
 
 // Fuses and contacts lose with heat, contacts with volts (common practice).
@@ -41,7 +41,7 @@ func TestDerating(t *testing.T) {
 	for mm2, gauge := range map[float64]int{0.5: 20, 1: 16, 4: 10, 6: 8, 10: 6, 35: 0} { // gauges that are sold, none thinner
 		assert.Equal(t, gauge, size.AWG(mm2), "%g mm²", mm2)
 	}
-	rating, ok := size.Fuse(15, 85)
+	rating, ok := size.Fuse(size.Fuses, 15, 85)
 	assert.True(t, ok)
 	assert.InDelta(t, 25, rating, 1e-9, "15 A are 75 %% of 20 A, and 72 %% is the most")
 	rating, ok = size.Relay(34, 85, 12)

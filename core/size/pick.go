@@ -12,32 +12,38 @@ import (
 var Metric = []float64{0.35, 0.5, 0.75, 1, 1.5, 2.5, 4, 6, 10, 16, 25, 35}
 
 // Fuses are the usual ratings, amps.
-var Fuses = []float64{5, 7.5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80, 100, 125}
+var Fuses = []float64{5, 7.5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80, 100, 125, 150, 200}
 
 // Relays are the usual ratings of a make contact, amps: the cube, the larger body, contactors with studs (common practice).
 var Relays = []float64{cube, large, 100, 150, 200}
 
 // Temperatures of the ampacity table, °C: its insulation, and its engine space (ABYC E-11, from memory).
 const (
-	insulation  = 105.0
+	Insulation  = 105.0
 	engineSpace = 50.0
 )
+
+// Breakers are the usual ratings of circuit breakers for vehicles, amps (common practice).
+var Breakers = []float64{5, 7.5, 10, 15, 20, 25, 30, 35, 40}
 
 // Hot is what a wire may carry with so many °C about it: the table's figure for an engine space, times the root of how much
 // warmer the insulation may still get (the heat a wire sheds grows with that difference, the heat it makes with the square
 // of the amps).
-func Hot(mm2, celsius float64) float64 {
+//
+// Insulation is the °C that the wire's insulation stands: 105, or 125 and 150 for better ones, of which the table knows nothing but
+// that root.
+func Hot(mm2, celsius, insulation float64) float64 {
 	if celsius >= insulation {
 		return 0
 	}
-	return Ampacity(mm2) * math.Sqrt((insulation-celsius)/(insulation-engineSpace))
+	return Ampacity(mm2) * math.Sqrt((insulation-celsius)/(Insulation-engineSpace))
 }
 
 // Thinnest is the thinnest usual wire that carries so many amps with so many °C about it; the largest there is where none
 // does, with false.
-func Thinnest(amps, celsius float64) (mm2 float64, ok bool) {
+func Thinnest(amps, celsius, insulation float64) (mm2 float64, ok bool) {
 	for _, mm2 := range Metric {
-		if Hot(mm2, celsius) >= amps {
+		if Hot(mm2, celsius, insulation) >= amps {
 			return mm2, true
 		}
 	}
@@ -54,9 +60,9 @@ func Next(mm2 float64) float64 {
 	return mm2
 }
 
-// Fuse is the smallest usual fuse that carries so many running amps all day with so many °C about it; false where none is so large.
-func Fuse(running, celsius float64) (float64, bool) {
-	return pick(Fuses, func(rating float64) bool { return running <= FuseShare(celsius)*rating })
+// Fuse is the smallest of the ratings that carries so many running amps all day with so many °C about it; false where none is so large.
+func Fuse(ratings []float64, running, celsius float64) (float64, bool) {
+	return pick(ratings, func(rating float64) bool { return running <= FuseShare(celsius)*rating })
 }
 
 // Relay is the same for a make contact, at a supply of so many volts.
@@ -97,7 +103,7 @@ func OwnDropWords(amps, metres, mm2, celsius float64) string {
 }
 
 // HotWords is the arithmetic of an ampacity.
-func HotWords(mm2, celsius float64) string {
-	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((105 − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)",
-		mm2, Ampacity(mm2), celsius, celsius, Hot(mm2, celsius))
+func HotWords(mm2, celsius, insulation float64) string {
+	return fmt.Sprintf("%g mm² in an engine space: %.0f A, at %.0f °C × √((%.0f − %.0f) / (105 − 50)) = %.0f A (ABYC E-11, from memory)",
+		mm2, Ampacity(mm2), celsius, insulation, celsius, Hot(mm2, celsius, insulation))
 }

@@ -195,7 +195,7 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 		if r.Name == "" {
 			continue
 		}
-		q := rewire.Requester{Name: r.Name, Gives: rewire.Gives(r.Gives), Asks: r.Asks}
+		q := rewire.Requester{Name: r.Name, Gives: rewire.Gives(r.Gives), Asks: rewire.Asked(r.Asks)}
 		if r.Gives == "inverted" {
 			q.Gives, q.Inverted = rewire.Ground, true
 		}
