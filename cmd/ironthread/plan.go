@@ -97,6 +97,18 @@ func printPlan(out io.Writer, w *rewire.Wish, plan *rewire.Plan) error {
 			fmt.Fprintf(out, "%s: %s\n", p.Family, warning)
 		}
 	}
+	for _, p := range plan.Proposals {
+		if p.Operations == nil {
+			continue
+		}
+		fmt.Fprintf(out, "\n%s, done to the harness that is there: %d\n", p.Family, p.Operations.Count())
+		for _, list := range [][]string{p.Operations.Moved, p.Operations.Tapped, p.Operations.Laid, p.Operations.Cut, p.Operations.New,
+			p.Operations.Left} {
+			for _, text := range list {
+				fmt.Fprintf(out, "  %s\n", text)
+			}
+		}
+	}
 	for _, r := range plan.Refused {
 		fmt.Fprintf(out, "not %s: %s; what would free it: %s\n", r.Family, r.Why, r.Frees)
 	}

@@ -23,6 +23,7 @@ type Build struct {
 	Grouped []Group
 	Sockets []SocketLine
 	Steps   []Step
+	Done    []string // to the harness that is there, one thing after the other
 	Bench   []string // temporary joints of the demonstration on the bench; none may remain
 	Touch   []Touch
 	Alike   []string // cavities that look alike: "not this one"
@@ -107,7 +108,7 @@ const thick = 2.0
 
 // Sheets makes the build sheets of a proposal.
 func (p *Proposal) Sheets(w *Wish) (*Build, error) {
-	d := &design{w: w, f: p.Family, c: p.Circuit}
+	d := &design{w: w, f: p.Family, c: p.Circuit, on: p.on}
 	if err := d.solve(); err != nil {
 		return nil, err
 	}
@@ -123,6 +124,9 @@ func (p *Proposal) Sheets(w *Wish) (*Build, error) {
 		return nil, err
 	}
 	d.onTheBench(b)
+	if o := p.Operations; o != nil {
+		b.Done = slices.Concat(o.Cut, o.Moved, o.Tapped, o.Laid, o.New, o.Left)
+	}
 	return b, nil
 }
 
@@ -132,7 +136,7 @@ func (d *design) buy(b *Build, p *Proposal) {
 		case harness.KindBattery, harness.KindMotor:
 			continue
 		}
-		if foreignPart(part.Name) {
+		if d.isForeign(part.Name) {
 			continue // it is there
 		}
 		line := BuyLine{Name: part.Name, What: describe(part), At: part.At, Price: part.Price()}
@@ -152,7 +156,7 @@ func describe(p *harness.Part) string {
 	case *harness.Fuse:
 		words = []string{fmt.Sprintf("fuse %g A, %s, with its holder", s.Amps, s.Style)}
 	case *harness.Relay:
-		words = []string{fmt.Sprintf("relay, %s, coil about %.0f Ω, contact %g A make", s.Contacts, s.CoilOhms, s.Make)}
+		words = []string{fmt.Sprintf("relay, %s, coil about %.0f Ω, contact %g A make", s.Contacts, s.CoilOhms, makeOf(s))}
 		if s.HasRest() {
 			words = append(words, fmt.Sprintf("%g A rest", s.Rest))
 		}
@@ -173,6 +177,8 @@ func describe(p *harness.Part) string {
 		for _, st := range s.Stages {
 			words = append(words, fmt.Sprintf("closes at %g %s, opens at %g %s", st.Closes, unit, st.Opens, unit))
 		}
+	case *harness.Motor:
+		words = []string{fmt.Sprintf("fan, %g V, %g A", s.Volts, s.Amps)}
 	case *harness.PWMModule:
 		words = []string{"fan module told by pulses"}
 		if s.RatedAmps > 0 {
@@ -188,8 +194,8 @@ func describe(p *harness.Part) string {
 func (d *design) cut(b *Build) {
 	groups := map[string][]string{}
 	for i, w := range d.c.Wires {
-		if d.foreign(w) {
-			continue // it is there
+		if d.foreign(w) || d.isThere(w) {
+			continue
 		}
 		line := WireLine{Number: len(b.Wires) + 1, From: w.From.String(), To: w.To.String(), Colour: w.Colour, MM2: w.Size.SquareMM(),
 			AWG: size.AWG(w.Size.SquareMM()), Amps: round(d.amps[i], 1), Does: d.does(i),
@@ -234,7 +240,8 @@ func (d *design) does(i int) string {
 		return d.c.Part(w.From.Part).Kind() == kind || d.c.Part(w.To.Part).Kind() == kind
 	}
 	key := func(pin harness.Pin) bool {
-		return pin.Part == "SW" || pin.Part == "KILL" || pin.Part == "F9" || pin == (harness.Pin{Part: "FM", Name: "l"})
+		role := d.role(pin.Part)
+		return role == "SW" || role == "KILL" || role == "F9" || role == "FM" && pin.Name == "l"
 	}
 	switch {
 	case key(w.From) || key(w.To):
@@ -275,6 +282,9 @@ func (d *design) terminal(pin harness.Pin, mm2 float64) string {
 		}
 		return "fuse-holder contact"
 	case harness.KindController:
+		if foreignLine(d.role(pin.Part)) {
+			return "sealed tap on the line that is there"
+		}
 		return "the controller plug's own contact"
 	case harness.KindDiode:
 		return "sealed crimp"
@@ -287,6 +297,12 @@ var otherPrint = map[string]string{"86": "1", "85": "2", "30": "3", "87a": "4", 
 
 // cards lists each relay's socket.
 func (d *design) cards(b *Build) {
+	number := map[*harness.Wire]int{}
+	for _, w := range d.c.Wires {
+		if !d.foreign(w) && !d.isThere(w) {
+			number[w] = len(number) + 1
+		}
+	}
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		spec := p.Spec.(*harness.Relay)
 		s := SocketLine{Name: p.Name, Label: p.Label, What: describe(p), FivePin: spec.HasRest()}
@@ -301,7 +317,11 @@ func (d *design) cards(b *Build) {
 				} else if w.From != at {
 					continue
 				}
-				to = append(to, fmt.Sprintf("%d to %s", i+1, other))
+				if n := number[w]; n > 0 {
+					to = append(to, fmt.Sprintf("%d to %s", n, other))
+				} else {
+					to = append(to, fmt.Sprintf("to %s, there already", other))
+				}
 				colours = append(colours, w.Colour)
 				cavity.Does = d.does(i)
 			}

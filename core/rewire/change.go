@@ -10,8 +10,7 @@ import (
 	"ironthread/core/trace"
 )
 
-// From the harness that is there to the new one: parts are matched by their kind and what they can do, then the wires are
-// compared between matched pins.
+// What is done to the harness that is there, part by part and wire by wire, and what that leaves live.
 
 // Change is what is done to the harness that is there. Parts and wires are named as they are now, new ones as in the new
 // harness.
@@ -26,109 +25,49 @@ type Change struct {
 	Bridged []string `json:"bridged"`
 }
 
-// changeOf compares; with nothing there everything is added.
-func changeOf(old, made *harness.Circuit) Change {
+// changed is what is done to the harness that is there; with nothing there everything is added.
+func (d *design) changed() (Change, *Operations) {
 	ch := Change{Cut: []string{}, Moved: []string{}, Added: []string{}, Wires: []string{}, Reused: []string{}, Capped: []string{},
 		Bridged: []string{}}
-	if old == nil {
-		for _, p := range made.Parts {
+	for _, p := range d.c.Parts {
+		if d.on == nil || d.w.There.Part(p.Name) == nil {
 			ch.Added = append(ch.Added, p.Name)
+		} else if d.on.taken[p.Name] {
+			ch.Reused = append(ch.Reused, p.Name)
 		}
-		for _, w := range made.Wires {
+	}
+	for _, w := range d.c.Wires {
+		if !d.isThere(w) && (d.on == nil || !d.foreign(w)) {
 			ch.Wires = append(ch.Wires, w.String())
 		}
-		return ch
 	}
-	was := matched(old, made) // new part's name to the old one's
-	taken := map[string]bool{}
-	for _, p := range made.Parts {
-		name, ok := was[p.Name]
-		if !ok {
-			ch.Added = append(ch.Added, p.Name)
+	if d.on == nil {
+		return ch, nil
+	}
+	ch.Reused = append(ch.Reused, d.on.ratingsChanged()...)
+	for _, w := range d.c.Wires {
+		was := d.on.moved[w]
+		if was == nil {
 			continue
 		}
-		taken[name] = true
-		words := name
-		if name != p.Name {
-			words = fmt.Sprintf("%s becomes %s", name, p.Name)
-		}
-		if f, ok := p.Spec.(*harness.Fuse); ok && old.Part(name).Spec.(*harness.Fuse).Amps != f.Amps {
-			words += fmt.Sprintf(", its holder with a fuse of %g A instead of %g A", f.Amps, old.Part(name).Spec.(*harness.Fuse).Amps)
-		}
-		ch.Reused = append(ch.Reused, words)
-	}
-	there := func(pin harness.Pin) harness.Pin { // where a new pin is on the old harness
-		name, ok := was[pin.Part]
-		if !ok {
-			return harness.Pin{}
-		}
-		if spec, ok := made.Part(pin.Part).Spec.(*harness.Controller); ok {
-			return harness.Pin{Part: name, Name: pinAs(spec, old.Part(name).Spec.(*harness.Controller), pin.Name)}
-		}
-		return harness.Pin{Part: name, Name: pin.Name}
-	}
-	left := slices.DeleteFunc(slices.Clone(old.Wires), func(w *harness.Wire) bool { return suppliesController(old, w) })
-	var fresh []*harness.Wire
-	for _, w := range made.Wires {
-		if foreignWire(made, w) {
-			continue // as it is there
-		}
-		a, b := there(w.From), there(w.To)
-		k := slices.IndexFunc(left, func(o *harness.Wire) bool { return o.From == a && o.To == b || o.From == b && o.To == a })
-		if k < 0 || !serves(left[k], w) { // one that is too thin or too short is cut, and a new one comes
-			fresh = append(fresh, w)
-			continue
-		}
-		left = slices.Delete(left, k, k+1)
-	}
-	for _, w := range fresh {
-		a, b := there(w.From), there(w.To)
-		k := slices.IndexFunc(left, func(o *harness.Wire) bool {
-			if !o.Size.Given() || !serves(o, w) {
-				return false
-			}
-			// One end stays where it is, and the other goes to a part of the same kind: the same job at another place.
-			same := func(x, y harness.Pin, with harness.Pin) bool {
-				return x == y && x.Part != "" && old.Part(with.Part).Kind() == made.Part(other(w, there, x).Part).Kind()
-			}
-			return same(o.From, a, o.To) || same(o.From, b, o.To) || same(o.To, a, o.From) || same(o.To, b, o.From)
-		})
-		if k < 0 {
-			ch.Wires = append(ch.Wires, w.String())
-			continue
-		}
-		ch.Moved = append(ch.Moved, fmt.Sprintf("%s becomes %s", left[k], w))
-		if words := bridged(old, left[k], a, b); words != "" {
+		ch.Moved = append(ch.Moved, fmt.Sprintf("%s becomes %s", was, w))
+		if words := bridged(d.w.There, was, w.From, w.To); words != "" {
 			ch.Bridged = append(ch.Bridged, words)
 		}
-		left = slices.Delete(left, k, k+1)
 	}
-	for _, w := range left {
+	for _, w := range d.on.cut {
 		ch.Cut = append(ch.Cut, w.String())
 	}
-	ch.Capped = capped(old, left, taken)
-	return ch
-}
-
-// suppliesController tells whether a wire of the harness that is there is the supply or the ground of the vehicle's own controller:
-// whoever asks stays as it is.
-func suppliesController(c *harness.Circuit, w *harness.Wire) bool {
-	for _, pin := range []harness.Pin{w.From, w.To} {
-		if spec, ok := c.Part(pin.Part).Spec.(*harness.Controller); ok {
-			for _, role := range spec.PinRoles {
-				if role.Name == pin.Name && (role.Ground || role.Power) {
-					return true
-				}
-			}
-		}
-	}
-	return false
+	ch.Capped = capped(d.w.There, slices.Concat(d.on.cut, d.on.left), d.c)
+	ops := d.on.ops
+	ops.New = append(slices.Clone(ops.New), d.on.ratingsChanged()...)
+	return ch, &ops
 }
 
 // bridged says what the harness that is there does with one wire at its new place and all else as it was: the fans that
 // then run otherwise, and what is overloaded. Nothing where the new place is not there yet, or where nothing changes.
 func bridged(old *harness.Circuit, moved *harness.Wire, a, b harness.Pin) string {
-	if a.Part == "" || b.Part == "" {
+	if old.Part(a.Part) == nil || old.Part(b.Part) == nil {
 		return ""
 	}
 	before, err := electric.New(old)
@@ -178,111 +117,9 @@ func bridged(old *harness.Circuit, moved *harness.Wire, a, b harness.Pin) string
 		strings.Join(does, "; "))
 }
 
-// other is the end of a new wire that is not where an old pin is.
-func other(w *harness.Wire, there func(harness.Pin) harness.Pin, at harness.Pin) harness.Pin {
-	if there(w.From) == at {
-		return w.To
-	}
-	return w.From
-}
-
-// serves tells whether an old wire is thick and long enough to serve as a new one; one of which nothing is known is looked
-// at when it is there.
-func serves(old, made *harness.Wire) bool {
-	if old.Size.Given() && old.Size.SquareMM() < 0.98*made.Size.SquareMM() {
-		return false
-	}
-	return old.Length.Metres() == 0 || old.Length.Metres() >= 0.9*made.Length.Metres()
-}
-
-// pinAs is the pin of the controller that is there which does what a pin of the new one does: the same role, and of several
-// the one that comes as late. A pin that does what none did gets its own name.
-func pinAs(made, old *harness.Controller, name string) string {
-	kind := func(r *harness.PinRole) string {
-		switch {
-		case r.Ground:
-			return "ground"
-		case r.Power:
-			return "power"
-		}
-		return fmt.Sprint(r.SinksOn != "", r.SinksUnless != "", r.SourcesOn != "", r.PWMOn != "")
-	}
-	nth, does := 0, ""
-	for _, r := range made.PinRoles {
-		if r.Name == name {
-			does = kind(r)
-		}
-	}
-	for _, r := range made.PinRoles {
-		if r.Name == name {
-			break
-		}
-		if kind(r) == does {
-			nth++
-		}
-	}
-	for _, r := range old.PinRoles {
-		if kind(r) == does {
-			if nth == 0 {
-				return r.Name
-			}
-			nth--
-		}
-	}
-	return "new " + name
-}
-
-// matched finds for each new part the old one that can serve: the battery, fans and controllers in their order; relays that
-// have the contacts; holders of fuses, resistors of about the same ohms.
-func matched(old, made *harness.Circuit) map[string]string {
-	was, taken := map[string]string{}, map[string]bool{}
-	serves := func(o, p *harness.Part) bool {
-		if o.Kind() != p.Kind() || taken[o.Name] {
-			return false
-		}
-		switch spec := p.Spec.(type) {
-		case *harness.Relay:
-			r := o.Spec.(*harness.Relay)
-			return r.Contacts == spec.Contacts || r.Contacts == harness.Changeover && spec.Contacts != harness.DoubleMake
-		case *harness.Fuse: // another rating goes into the same holder where it is of the same style
-			return o.Spec.(*harness.Fuse).Style == spec.Style
-		case *harness.Resistor:
-			r := o.Spec.(*harness.Resistor).Ohms
-			return r > 0.7*spec.Ohms && r < 1.4*spec.Ohms
-		}
-		return true
-	}
-	same := func(o, p *harness.Part) bool { return o.Name == p.Name }
-	exact := func(o, p *harness.Part) bool {
-		switch spec := p.Spec.(type) {
-		case *harness.Relay:
-			return o.Spec.(*harness.Relay).Contacts == spec.Contacts
-		case *harness.Fuse:
-			return o.Spec.(*harness.Fuse).Amps == spec.Amps
-		}
-		return true
-	}
-	for _, fits := range []func(o, p *harness.Part) bool{
-		func(o, p *harness.Part) bool { return exact(o, p) && same(o, p) }, exact, func(_, _ *harness.Part) bool { return true },
-	} {
-		for _, p := range made.Parts {
-			if _, done := was[p.Name]; done {
-				continue
-			}
-			for _, o := range old.Parts {
-				if serves(o, p) && fits(o, p) {
-					was[p.Name], taken[o.Name] = o.Name, true
-					break
-				}
-			}
-		}
-	}
-	return was
-}
-
 // capped lists the live stubs that cut wires leave, and the parts that have no use any more. A stub that is live is cut as
 // far upstream as can be, and capped.
-func capped(old *harness.Circuit, cut []*harness.Wire, taken map[string]bool) []string {
+func capped(old *harness.Circuit, cut []*harness.Wire, made *harness.Circuit) []string {
 	list := []string{}
 	m, err := electric.New(old)
 	if err == nil {
@@ -302,7 +139,7 @@ func capped(old *harness.Circuit, cut []*harness.Wire, taken map[string]bool) []
 		}
 	}
 	for _, p := range old.Parts {
-		if !taken[p.Name] {
+		if made.Part(p.Name) == nil {
 			list = append(list, fmt.Sprintf("%s (%s) has no use any more", p.Name, p.Kind()))
 		}
 	}

@@ -37,27 +37,31 @@ func (d *design) rules(p *Proposal) ([]Checked, error) {
 		list = append(list, Checked{rule, what, round(value, 3), round(limit, 3), source})
 	}
 	for i, w := range d.c.Wires {
-		if d.foreign(w) {
+		if d.foreign(w) || !w.Size.Given() {
 			continue
 		}
 		may := size.Hot(w.Size.SquareMM(), d.w.Heat, d.w.Insulation)
 		switch {
+		case d.unfused(w) && d.isThere(w):
+			add("a feed without a fuse is no longer than before", "wire "+w.String(), w.Length.Metres(), w.Length.Metres(), "as the vehicle has it")
 		case d.unfused(w):
 			add("A without a fuse are carried no further than so many metres", "wire "+w.String(), w.Length.Metres(), mostUnfused, practice)
+		case d.behind[i] > may && d.isThere(w):
+			add("a wire that is there has no larger fuse than before", "wire "+w.String(), d.behind[i], d.behind[i], "as the vehicle has it")
 		case d.behind[i] > 0:
 			add("a wire carries the A of its fuse all day", "wire "+w.String(), d.behind[i], may, ampacity)
 		}
 		add("a wire carries its own A all day", "wire "+w.String(), d.amps[i], may, ampacity)
 	}
 	for _, part := range d.c.Parts {
-		if foreignPart(part.Name) {
+		if d.isForeign(part.Name) {
 			continue
 		}
 		switch spec := part.Spec.(type) {
 		case *harness.Fuse:
 			add("a fuse carries so many A all day", part.Name, d.fuses[part.Name], size.FuseShare(d.w.Heat)*spec.Amps, practice)
 		case *harness.Relay:
-			add("a make contact carries so many A all day", part.Name, d.throughContact(part.Name), size.Contact(spec.Make, d.w.Heat,
+			add("a make contact carries so many A all day", part.Name, d.throughContact(part.Name), size.Contact(makeOf(spec), d.w.Heat,
 				d.w.nominal()), practice)
 		}
 	}
@@ -65,7 +69,7 @@ func (d *design) rules(p *Proposal) ([]Checked, error) {
 		add("V lost on a fan's "+x.side(), x.fan, x.volts, x.over, asWished)
 	}
 	if d.f == Series {
-		add("A through a rest contact, with a quarter in hand", "K3", restMargin*p.RestRule, d.w.Limits.RestContact, practice)
+		add("A through a rest contact, with a quarter in hand", d.name("K3"), restMargin*p.RestRule, d.w.Limits.RestContact, practice)
 	}
 	for _, r := range d.w.Requesters {
 		if amps := d.pulledBy(r); amps > 0 {
@@ -96,11 +100,11 @@ func (d *design) alone(add func(string, string, float64, float64, string)) error
 		for _, s := range d.c.States {
 			turning := 0
 			for k := range d.w.Fans {
-				if d.points[s.Name].Motors[motor(k)].Speed != electric.Stopped {
+				if d.points[s.Name].Motors[d.motor(k)].Speed != electric.Stopped {
 					turning++
 				}
 			}
-			if turning == 1 && d.points[s.Name].Motors[motor(i)].Speed != electric.Stopped {
+			if turning == 1 && d.points[s.Name].Motors[d.motor(i)].Speed != electric.Stopped {
 				times++
 			}
 		}
@@ -134,7 +138,7 @@ func (d *design) lines(add func(string, string, float64, float64, string)) error
 		}
 		run := 0
 		for i := range d.w.Fans {
-			if point.Motors[motor(i)].Speed != electric.Stopped {
+			if point.Motors[d.motor(i)].Speed != electric.Stopped {
 				run++
 			}
 		}

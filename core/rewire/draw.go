@@ -48,6 +48,8 @@ type drawing struct {
 	boxed    int // feeds that are there, with their fuses in the box
 	asks     map[string]string
 
+	shared     string   // the pin behind the feed's fuse, where one is enough
+	together   string   // who asks for low whenever high is asked for
 	controls   []string // pins that the pulsed line tells the speed
 	feedsDrawn int      // feeds of modules
 	grounds    int      // load grounds drawn so far
@@ -55,7 +57,7 @@ type drawing struct {
 
 // draw writes the circuit of a family for a wish, sizes still to be found.
 func draw(w *Wish, f Family) (*harness.Circuit, error) {
-	d := &drawing{w: w, asks: map[string]string{}}
+	d := &drawing{w: w, asks: map[string]string{}, together: w.together()}
 	d.part("BAT", "kind: battery")
 	d.part("G1", "kind: ground, at: body stud")
 	d.boxed = fedInBox(w.There)
@@ -226,6 +228,10 @@ func (d *drawing) staging(name, contacts string, stage int) {
 
 // fused draws a fuse at the battery and gives the pin behind it.
 func (d *drawing) fused(name, label string) string {
+	if d.shared != "" && d.w.oneFeed() {
+		return d.shared // as it is there: one feed for all
+	}
+	d.shared = name + ".b"
 	d.part(name, fmt.Sprintf("kind: fuse, amps: 30, style: cartridge, label: %q, at: %q", label, d.fusePlace()))
 	d.wire("BAT.+", name+".a", "RD", postToFuse)
 	return name + ".b"
@@ -478,7 +484,7 @@ func (d *drawing) allStates(f Family) {
 	}
 	for _, r := range d.w.Requesters {
 		if words := d.asks[r.Name]; words != "" && !said[r.Name] && r.Gives != Kill {
-			state(r.Name, asking(words)...)
+			state(d.w.stateOf(r), asking(words)...)
 		}
 	}
 	if d.killed != "" && f != Module {
@@ -490,6 +496,14 @@ func (d *drawing) allStates(f Family) {
 	}
 	d.states = append(d.states, fmt.Sprintf("  %q: {commands: [], coolant: 105%s}", parkedState, d.closed()),
 		fmt.Sprintf("  %q: {key: on, engine: cranking, commands: [], coolant: 20%s}", crankingState, d.closed()))
+}
+
+// stateOf names the state in which one alone asks: as it is called itself, unless its speed is called so.
+func (w *Wish) stateOf(r Requester) string {
+	if slices.Contains(w.Speeds, r.Name) {
+		return r.Name + " by itself"
+	}
+	return r.Name
 }
 
 // hot is how all ask at once; nothing where only one does.

@@ -183,7 +183,7 @@ func (d *design) broken(f fault.Fault, states []*harness.State) (list []fault.Fa
 		n.Enter(s)
 		heat := n.Point(s).Heat
 		for k, limiter := range limiters {
-			resistor := d.c.Part(fmt.Sprintf("R%d", k+1))
+			resistor := d.part(fmt.Sprintf("R%d", k+1))
 			if resistor == nil || heat[resistor.Name].Watts <= resistor.Spec.(*harness.Resistor).Watts || opened != "" {
 				continue
 			}

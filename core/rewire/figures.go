@@ -21,9 +21,9 @@ func (d *design) figures(p *Proposal) error {
 		for i := range d.w.Fans {
 			top := 0.0 // of this fan, at running volts
 			for _, at := range d.points {
-				top = max(top, at.Motors[motor(i)].RPM)
+				top = max(top, at.Motors[d.motor(i)].RPM)
 			}
-			share := point.Motors[motor(i)].RPM / max(top, 1) / float64(len(d.w.Fans))
+			share := point.Motors[d.motor(i)].RPM / max(top, 1) / float64(len(d.w.Fans))
 			p.Speeds[speed] += share
 			p.Air[speed] += share // air goes with speed (fan laws)
 		}
@@ -57,7 +57,7 @@ func (d *design) figures(p *Proposal) error {
 func (d *design) inrush(speed string) (float64, error) {
 	s := *d.c.State(speed)
 	s.Running = true
-	amps, err := d.m.PeakAmps(electric.Condition{State: &s}, harness.Pin{Part: "BAT", Name: "+"}, firstInstant)
+	amps, err := d.m.PeakAmps(electric.Condition{State: &s}, harness.Pin{Part: d.name("BAT"), Name: "+"}, firstInstant)
 	if err != nil {
 		return 0, fmt.Errorf("rewire: %w", err)
 	}
@@ -73,9 +73,9 @@ func (d *design) fromBattery(p *electric.Point) float64 {
 	amps := 0.0
 	for i, w := range d.c.Wires {
 		switch {
-		case w.From.Part == "BAT":
+		case w.From.Part == d.name("BAT"):
 			amps += p.Wires[i].Amps
-		case w.To.Part == "BAT":
+		case w.To.Part == d.name("BAT"):
 			amps -= p.Wires[i].Amps
 		}
 	}
@@ -86,10 +86,10 @@ func (d *design) fromBattery(p *electric.Point) float64 {
 func (d *design) sizes() []Sized {
 	var list []Sized
 	for i, w := range d.c.Wires {
-		if d.foreign(w) {
+		if d.foreign(w) || !w.Size.Given() {
 			continue
 		}
-		mm2, metres := w.Size.Figure, w.Length.Metres()
+		mm2, metres := w.Size.SquareMM(), w.Length.Metres()
 		s := Sized{What: "wire " + w.String(), MM2: mm2, AWG: size.AWG(mm2), Amps: round(d.amps[i], 2),
 			Limit:   round(size.Hot(mm2, d.w.Heat, d.w.Insulation), 1),
 			Drop:    round(d.amps[i]*size.Ohms(mm2, metres, d.amps[i], d.w.Heat), 3),
@@ -124,7 +124,7 @@ func (d *design) sizes() []Sized {
 			fmt.Sprintf("%.2g Ω: %.0f W at low, bought for %.0f W; it needs the fan's air or heat room", spec.Ohms, amps*amps*spec.Ohms,
 				spec.Watts),
 			fmt.Sprintf("with the fan stalled %.1f A and %.0f W", stalled, stalled*stalled*spec.Ohms)}}
-		if f, ok := d.c.Part("F1").Spec.(*harness.Fuse); ok {
+		if f, ok := d.part("F1").Spec.(*harness.Fuse); ok {
 			_, latest := electric.OpensBetween(f.Style, stalled/f.Amps)
 			words := "for ever"
 			if !math.IsInf(latest, 1) {
@@ -137,10 +137,10 @@ func (d *design) sizes() []Sized {
 	}
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		spec, most := p.Spec.(*harness.Relay), d.throughContact(p.Name)
-		list = append(list, Sized{What: p.Name, Amps: spec.Make, Load: round(most/spec.Make, 2),
-			Limit: round(size.Contact(spec.Make, d.w.Heat, d.w.nominal()), 1), Because: []string{fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A "+
-				"(common practice); coil %.0f Ω", most, spec.Make, spec.Rest, d.w.Heat, d.w.nominal(),
-				size.Contact(spec.Make, d.w.Heat, d.w.nominal()), spec.CoilOhms)}})
+		list = append(list, Sized{What: p.Name, Amps: makeOf(spec), Load: round(most/makeOf(spec), 2),
+			Limit: round(size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()), 1), Because: []string{fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A "+
+				"(common practice); coil %.0f Ω", most, makeOf(spec), spec.Rest, d.w.Heat, d.w.nominal(),
+				size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()), spec.CoilOhms)}})
 	}
 	return list
 }
@@ -148,7 +148,7 @@ func (d *design) sizes() []Sized {
 // fanBehind is which fan a dropping resistor feeds: they bear the same number.
 func (d *design) fanBehind(resistor string) int {
 	for i := range d.w.Fans {
-		if resistor == fmt.Sprintf("R%d", i+1) {
+		if resistor == d.name(fmt.Sprintf("R%d", i+1)) {
 			return i
 		}
 	}
@@ -168,18 +168,18 @@ func (d *design) stands() ([]Standing, error) {
 			list = append(list, Standing{s.Name, fansOf(d.points[s.Name])})
 		}
 	}
-	if d.c.Part("ECU") == nil {
+	if d.part("ECU") == nil {
 		return list, nil
 	}
 	s := *d.c.State(offState)
 	s.Running = true
-	unplugged := electric.Action{Verb: electric.DetachVerb(harness.KindController), Part: "ECU"}
+	unplugged := electric.Action{Verb: electric.DetachVerb(harness.KindController), Part: d.name("ECU")}
 	p, err := d.m.Solve(electric.Condition{State: &s, Setup: []electric.Action{unplugged}})
 	if err != nil {
 		return nil, fmt.Errorf("rewire: %w", err)
 	}
 	list = append(list, Standing{"controller unplugged", fansOf(p)})
-	f, err := fault.Parse(d.c, "ECU dead")
+	f, err := fault.Parse(d.c, d.name("ECU")+" dead")
 	if err != nil {
 		return nil, fmt.Errorf("rewire: %w", err)
 	}
@@ -209,7 +209,7 @@ func (d *design) truth() []TruthRow {
 			}
 			continue
 		}
-		state := d.c.State(r.Name)
+		state := d.c.State(d.w.stateOf(r))
 		if state == nil && !said[string(r.Asks)] {
 			state, said[string(r.Asks)] = d.c.State(string(r.Asks)), true
 		}

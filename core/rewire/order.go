@@ -102,22 +102,22 @@ func (d *design) coilPins(does string) []harness.Pin {
 
 func (d *design) coilFeedsAt(s *harness.State, set []electric.Action) ([]Expected, error) {
 	pins := d.coilPins(coilFeed)
-	if d.c.Part("FM") != nil {
-		pins = append(pins, harness.Pin{Part: "FM", Name: "l"})
+	if d.part("FM") != nil {
+		pins = append(pins, harness.Pin{Part: d.name("FM"), Name: "l"})
 	}
-	return d.each(s, set, pins, harness.Pin{Part: "BAT", Name: "-"}, "black lead on the battery's minus, red on %s")
+	return d.each(s, set, pins, harness.Pin{Part: d.name("BAT"), Name: "-"}, "black lead on the battery's minus, red on %s")
 }
 
 func (d *design) linesAt(s *harness.State, set []electric.Action) ([]Expected, error) {
-	return d.each(s, set, d.coilPins(control), harness.Pin{Part: "BAT", Name: "+"}, "%s against the battery's plus")
+	return d.each(s, set, d.coilPins(control), harness.Pin{Part: d.name("BAT"), Name: "+"}, "%s against the battery's plus")
 }
 
 func (d *design) plugsAt(s *harness.State, set []electric.Action) ([]Expected, error) {
 	var list []Expected
 	for i := range d.w.Fans {
-		plus, minus := harness.Pin{Part: motor(i), Name: "+"}, harness.Pin{Part: motor(i), Name: "-"}
+		plus, minus := harness.Pin{Part: d.motor(i), Name: "+"}, harness.Pin{Part: d.motor(i), Name: "-"}
 		if d.f == Series && s.Name == d.w.Speeds[0] { // nothing flows with the plugs off: each side by itself
-			one, err := d.each(s, set, []harness.Pin{plus, minus}, harness.Pin{Part: "BAT", Name: "-"}, "%s of its plug")
+			one, err := d.each(s, set, []harness.Pin{plus, minus}, harness.Pin{Part: d.name("BAT"), Name: "-"}, "%s of its plug")
 			if err != nil {
 				return nil, err
 			}
@@ -128,7 +128,7 @@ func (d *design) plugsAt(s *harness.State, set []electric.Action) ([]Expected, e
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, Expected{fmt.Sprintf("%s: across the plug of %s", s.Name, motor(i)), text})
+		list = append(list, Expected{fmt.Sprintf("%s: across the plug of %s", s.Name, d.motor(i)), text})
 	}
 	return list, nil
 }
@@ -153,11 +153,11 @@ func (d *design) running(s *harness.State, set []electric.Action) ([]Expected, e
 	}
 	var words []string
 	for i := range d.w.Fans {
-		words = append(words, fmt.Sprintf("%s %s", motor(i), p.Motors[motor(i)].Speed))
+		words = append(words, fmt.Sprintf("%s %s", d.motor(i), p.Motors[d.motor(i)].Speed))
 	}
 	list = append(list, Expected{s.Name + ", engine off: the fans", strings.Join(words, ", ")},
 		Expected{s.Name + ", engine off: clamp round the feeds at the battery", fmt.Sprintf("%.1f A", math.Abs(d.fromBattery(p)))})
-	if s.Name == parkedState && d.c.Part("ECU") != nil {
+	if s.Name == parkedState && d.part("ECU") != nil {
 		stands, err := d.stands()
 		if err != nil {
 			return nil, err
@@ -166,7 +166,7 @@ func (d *design) running(s *harness.State, set []electric.Action) ([]Expected, e
 			if x.Condition == "controller unplugged" {
 				var words []string
 				for i := range d.w.Fans {
-					words = append(words, fmt.Sprintf("%s %s", motor(i), x.Fans[motor(i)]))
+					words = append(words, fmt.Sprintf("%s %s", d.motor(i), x.Fans[d.motor(i)]))
 				}
 				list = append(list, Expected{"key on, the controller's plug off: the fans", strings.Join(words, ", ")})
 			}

@@ -36,16 +36,19 @@ type Proposal struct {
 	RestRule float64            `json:"rest-rule,omitempty"` // A in series by the rule of thumb, each fan a fixed resistor
 	Warnings []string           `json:"warnings"`
 	Change   Change             `json:"change"`
-	Sizes    []Sized            `json:"sizes"`
-	Effects  []Effect           `json:"effects"`
-	Lost     float64            `json:"cooling-lost"`         // share of single faults that leave no cooling in some state
-	LostHot  float64            `json:"cooling-lost-all-ask"` // in the state in which all ask
-	Price    float64            `json:"price"`                // of what is added, in the workshop's money
-	Copper   float64            `json:"copper"`               // kg, of all wires
-	Stands   []Standing         `json:"stands"`
-	Truth    []TruthRow         `json:"truth"`
-	Rules    []Checked          `json:"rules"` // all that was checked
 
+	Operations *Operations `json:"operations,omitempty"` // where a harness is there
+	Sizes      []Sized     `json:"sizes"`
+	Effects    []Effect    `json:"effects"`
+	Lost       float64     `json:"cooling-lost"`         // share of single faults that leave no cooling in some state
+	LostHot    float64     `json:"cooling-lost-all-ask"` // in the state in which all ask
+	Price      float64     `json:"price"`                // of what is added, in the workshop's money
+	Copper     float64     `json:"copper"`               // kg, of all wires
+	Stands     []Standing  `json:"stands"`
+	Truth      []TruthRow  `json:"truth"`
+	Rules      []Checked   `json:"rules"` // all that was checked
+
+	on      *adopted
 	Circuit *harness.Circuit `json:"-"`
 	Model   *electric.Model  `json:"-"`
 }
@@ -134,7 +137,11 @@ func (p *Plan) recommend() {
 		for _, watts := range x.Heat {
 			waste = max(waste, watts)
 		}
-		return x.LostHot + 0.0004*waste + 0.0004*x.Price + 0.02*float64(len(x.Warnings))
+		done := 0
+		if x.Operations != nil {
+			done = x.Operations.Count()
+		}
+		return x.LostHot + weighWaste*waste + weighPrice*x.Price + weighWarning*float64(len(x.Warnings)) + weighDone*float64(done)
 	}
 	best := 0
 	for i := range p.Proposals {
@@ -155,7 +162,19 @@ func (p *Plan) recommend() {
 		low = "nothing is wasted in resistors"
 	}
 	p.Because = append(p.Because, low, fmt.Sprintf("what is added costs about %.0f", x.Price))
+	if x.Operations != nil {
+		p.Because = append(p.Because, fmt.Sprintf("%d wires are moved, tapped, laid or cut", x.Operations.Count()))
+	}
 }
+
+// What weighs against a way beside the share of failures that leave a very hot engine without a fan: a watt that is wasted, a piece of
+// money, a warning, a wire in the hand.
+const (
+	weighWaste   = 0.0004
+	weighPrice   = 0.0004
+	weighWarning = 0.02
+	weighDone    = 0.004
+)
 
 // refuse tells, before anything is drawn, why a way cannot be.
 func (w *Wish) refuse(f Family) *limit {
@@ -260,11 +279,12 @@ func proposeAs(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &design{w: w, f: f, c: c}
-	if err := d.size(); err != nil {
+	d, err := sized(w, f, c)
+	if err != nil {
 		return nil, err
 	}
-	p := &Proposal{Family: f, Title: f.Words(), Circuit: c, Model: d.m, Speeds: map[string]float64{}, Air: map[string]float64{},
+	c = d.c
+	p := &Proposal{Family: f, Title: f.Words(), Circuit: c, on: d.on, Model: d.m, Speeds: map[string]float64{}, Air: map[string]float64{},
 		Amps: map[string]float64{}, Inrush: map[string]float64{}, Heat: map[string]float64{}, Warnings: []string{}}
 	if err := d.figures(p); err != nil {
 		return nil, err
@@ -283,15 +303,15 @@ func proposeAs(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	if p.Rules, err = d.rules(p); err != nil {
 		return nil, err
 	}
-	p.Change = changeOf(w.There, c)
+	p.Change, p.Operations = d.changed()
 	for _, part := range c.Parts {
 		if slices.Contains(p.Change.Added, part.Name) && part.Kind() != harness.KindMotor && part.Kind() != harness.KindBattery &&
-			!foreignPart(part.Name) {
+			!d.isForeign(part.Name) {
 			p.Price += part.Price()
 		}
 	}
 	for _, wire := range c.Wires {
-		if foreignWire(c, wire) {
+		if d.foreign(wire) || d.isThere(wire) {
 			continue
 		}
 		p.Copper += wire.Length.Metres() * wire.Size.SquareMM() * copperKilos
@@ -304,6 +324,34 @@ func proposeAs(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	text, err := harness.Write(c)
 	p.Harness = string(text)
 	return p, err
+}
+
+// mostUnfit is how many things of the harness that is there may turn out not to do, one after the other.
+const mostUnfit = 40
+
+// sized is the drawing with its sizes: by itself, and then on the harness that is there, of which whatever will not do is left out and
+// the rest tried again.
+func sized(w *Wish, f Family, c *harness.Circuit) (*design, error) {
+	d := &design{w: w, f: f, c: c}
+	if err := d.size(); err != nil || w.There == nil {
+		return d, err
+	}
+	no := map[string]bool{}
+	before, err := w.now()
+	if err != nil {
+		return nil, err
+	}
+	for range mostUnfit {
+		on := adopt(d, w.There, no)
+		with := &design{w: w, f: f, c: on.c, on: on, before: before}
+		err := with.size()
+		var u *unfit
+		if !errors.As(err, &u) || no[u.what] {
+			return with, err
+		}
+		no[u.what] = true
+	}
+	return nil, &limit{why: "too much of the harness that is there will not do", frees: "a new harness beside it"}
 }
 
 // limits holds the healthy design against everything it must stand, and gathers what must be said of it.
@@ -329,9 +377,9 @@ func (d *design) limits(p *Proposal) error {
 	}
 	for _, part := range d.c.OfKind(harness.KindRelay) {
 		spec, carries := part.Spec.(*harness.Relay), d.throughContact(part.Name)
-		if good := size.Contact(spec.Make, d.w.Heat, d.w.nominal()); carries > good {
+		if good := size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()); carries > good {
 			return &limit{why: fmt.Sprintf("%s would carry %.0f A on a make contact of %g A, which is good for %.0f A at %.0f °C and %.0f V",
-				part.Name, carries, spec.Make, good, d.w.Heat, d.w.nominal()), frees: "a relay of " + d.ratingWords(carries)}
+				part.Name, carries, makeOf(spec), good, d.w.Heat, d.w.nominal()), frees: "a relay of " + d.ratingWords(carries)}
 		}
 	}
 	for _, fan := range d.w.Fans {
@@ -354,7 +402,7 @@ func (d *design) limits(p *Proposal) error {
 			return l
 		}
 	}
-	if d.w.Relays.Suppression == "none" && d.c.Part("ECU") != nil {
+	if d.w.Relays.Suppression == "none" && d.part("ECU") != nil {
 		warn("the relays have nothing across their coils, as wished: each time one lets go its coil puts some hundred volts on the output " +
 			"that drives it; only where the controller's maker says that it stands that")
 	}

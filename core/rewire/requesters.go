@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"ironthread/core/harness"
 )
 
 // Whoever asks is joined to the line of the coils that make its speed, by what its own line gives: what pulls to ground
@@ -17,7 +19,7 @@ func (d *drawing) joinLines() {
 			d.wire(line[0], line[i], "GN", "in the box")
 		}
 	}
-	if len(d.lines[0]) > 0 && len(d.lines[1]) > 0 {
+	if len(d.lines[0]) > 0 && len(d.lines[1]) > 0 && d.together == "" {
 		d.part("D1", `kind: diode, label: high brings low with it, at: new box`)
 		d.wire(d.lines[0][0], "D1.a", "GN/WH", "in the box")
 		d.wire("D1.k", d.lines[1][0], "GN/WH", "in the box")
@@ -41,6 +43,9 @@ func (d *drawing) requesters() {
 			at = d.lines[stage][0]
 		}
 		d.asks[r.Name] = fmt.Sprintf("commands: [%q]", r.Name)
+		if stage > 0 && d.together != "" {
+			d.asks[r.Name] = fmt.Sprintf("commands: [%q, %q]", r.Name, d.together)
+		}
 		_, minus := d.coil()
 		switch {
 		case r.Gives == Kill:
@@ -76,10 +81,19 @@ func (d *drawing) requesters() {
 			d.wire(at, "KI"+name+".87a", "GN", "in the box")
 			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
 		case r.Gives == Supply: // a relay turns plus into a pull to ground
+			line := "L" + name // as it is there: the vehicle's own line, that this circuit only listens to
+			d.part(line, fmt.Sprintf("kind: controller, pins: {\"1\": {sources-on: %q}, P: {power: true}, G: {ground: true}}, label: %q", r.Name,
+				r.Name+", there already"))
+			if !sources {
+				d.part("FE", "kind: fuse, amps: 10, style: mini, label: \"the vehicle's own, there already\"")
+				d.wire("BAT.+", "FE.a", "RD", "box to controller")
+			}
 			sources = true
+			d.wire("FE.b", line+".P", "RD", "box to controller")
+			d.wire(line+".G", "G1", "BN", "box to controller")
 			d.pilot(r, "KI"+name, "make", r.Name+", turned to ground")
 			plus, _ := d.coil()
-			d.wire(output("sources-on", r), "KI"+name+"."+plus, "BU", "box to controller")
+			d.wire(line+".1", "KI"+name+"."+plus, "BU", "box to controller")
 			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
 			d.wire(at, "KI"+name+".87", "GN", "in the box")
 			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
@@ -115,13 +129,6 @@ func (d *drawing) requesters() {
 		return
 	}
 	d.pins = append(d.pins, `"G": {ground: true}`)
-	if sources {
-		d.pins = append(d.pins, `"P": {power: true}`)
-		// The controller's own supply, as it is there: nothing of the new harness feeds it.
-		d.part("FE", "kind: fuse, amps: 10, style: mini, label: \"the controller's own, there already\"")
-		d.wire("BAT.+", "FE.a", "RD", "box to controller")
-		d.wire("FE.b", "ECU.P", "RD", "box to controller")
-	}
 	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
 	d.wire("ECU.G", "G1", "BN", "box to controller")
 }
@@ -135,7 +142,11 @@ func (d *drawing) rule(r Requester, stage int) {
 	case r.Gives == AddOn:
 		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %g, off-below: %g}", r.Name, r.Closes, r.Opens))
 	case r.Gives == Ground:
-		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %d, off-below: %d}", r.Name, on, on-5))
+		with := ""
+		if stage > 0 && d.together != "" {
+			with = fmt.Sprintf(", with: [%q]", d.together)
+		}
+		d.rules = append(d.rules, fmt.Sprintf("  %q: {on-above: %d, off-below: %d%s}", r.Name, on, on-5, with))
 	case r.Gives == Supply:
 		d.rules = append(d.rules, fmt.Sprintf("  %q: {or: [ac]}", r.Name))
 	case r.Gives == Pulses:
@@ -147,4 +158,65 @@ func (d *drawing) rule(r Requester, stage int) {
 // to run with a line broken, for which it is then to be set.
 func (w *Wish) pullsToStop(r Requester) bool {
 	return r.Inverted || r.Gives == Ground && w.OpenLine == Runs
+}
+
+// together is who asks for low whenever anybody asks for high, since the controller that is there gives both orders then: so that
+// nothing need bring low with high. Nobody where any other asks for high.
+func (w *Wish) together() string {
+	if w.There == nil || len(w.Speeds) != 2 {
+		return ""
+	}
+	was := w.ordersThere()
+	low := ""
+	for _, r := range w.Requesters {
+		if string(r.Asks) == w.Speeds[0] && r.Gives == Ground && !w.pullsToStop(r) && was[r.Name] != "" && low == "" {
+			low = r.Name
+		}
+	}
+	for _, r := range w.Requesters {
+		if string(r.Asks) != w.Speeds[1] || r.Gives == Kill {
+			continue
+		}
+		if r.Gives != Ground || w.pullsToStop(r) || low == "" || was[r.Name] == "" {
+			return ""
+		}
+		given := 0
+		for _, s := range w.There.States {
+			if slices.Contains(s.Commands, was[r.Name]) {
+				if given++; !slices.Contains(s.Commands, was[low]) {
+					return ""
+				}
+			}
+		}
+		if given == 0 {
+			return ""
+		}
+	}
+	return low
+}
+
+// ordersThere is which order of the controller that is there each output of the wish gives: of the same name, else in their order.
+func (w *Wish) ordersThere() map[string]string {
+	var orders []string
+	for _, p := range w.There.OfKind(harness.KindController) {
+		for _, r := range p.Spec.(*harness.Controller).PinRoles {
+			if r.SinksOn != "" {
+				orders = append(orders, r.SinksOn)
+			}
+		}
+		break
+	}
+	was := map[string]string{}
+	for _, named := range []bool{true, false} {
+		for _, r := range w.Requesters {
+			if r.Gives != Ground || r.Inverted || was[r.Name] != "" {
+				continue
+			}
+			if k := slices.IndexFunc(orders, func(o string) bool { return o == r.Name || !named }); k >= 0 {
+				was[r.Name] = orders[k]
+				orders = slices.Delete(orders, k, k+1)
+			}
+		}
+	}
+	return was
 }

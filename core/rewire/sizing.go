@@ -3,6 +3,7 @@ package rewire
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -23,7 +24,51 @@ type design struct {
 	amps   []float64                  // of each wire, the most in any state
 	fuses  map[string]float64         // the most through each fuse
 	behind []float64                  // of each wire, the rating of the fuse that it lies behind
+
+	on     *adopted // the harness that is there, where there is one
+	before *asItWas
 }
+
+// asItWas is what the harness that is there carries as it is, by wire and by fuse: what it carries now it carries in the new one too.
+type asItWas struct {
+	behind, amps, fuses, contacts map[string]float64
+	drops                         map[string]float64 // by fan and side
+}
+
+// name is what a part of the drawing is called in the circuit, and role what a part of the circuit is in the drawing.
+func (d *design) name(drawn string) string {
+	if d.on == nil {
+		return drawn
+	}
+	return d.on.name(drawn)
+}
+
+func (d *design) role(name string) string {
+	if d.on == nil {
+		return name
+	}
+	if p := d.c.Part(name); p != nil {
+		for drawn, final := range d.on.final {
+			if final == name && drawn[0] != 'G' {
+				return drawn
+			}
+		}
+	}
+	return "\x00" + name // the vehicle's own, whatever it is called
+}
+
+// part is a part of the drawing, nil where there is none.
+func (d *design) part(drawn string) *harness.Part { return d.c.Part(d.name(drawn)) }
+
+func (d *design) motor(i int) string { return d.name(motor(i)) }
+
+// isThere tells whether a wire is there already: its size and its length stand.
+func (d *design) isThere(w *harness.Wire) bool { return d.on != nil && d.on.there[w] }
+
+// unfit is something of the harness that is there that will not do in the new one.
+type unfit struct{ what, why string }
+
+func (u *unfit) Error() string { return u.what + ": " + u.why }
 
 // placeHolder is a fuse that nothing opens, amps, until what flows is known.
 const placeHolder = 900.0
@@ -72,10 +117,12 @@ func (d *design) solve() error {
 // size finds fuses and wires. The error is a sentence about a limit that cannot be kept.
 func (d *design) size() error {
 	for _, w := range d.c.Wires { // amply, so that what is carried is not held back
-		w.Size.Figure = 16
+		if !d.isThere(w) {
+			w.Size.Figure = 16
+		}
 	}
 	for _, p := range d.c.OfKind(harness.KindFuse) { // and so that nothing opens before it has its rating
-		if spec := p.Spec.(*harness.Fuse); spec.Style != harness.StyleMini {
+		if spec := p.Spec.(*harness.Fuse); !d.forCoils(p) {
 			spec.Amps, spec.Ohms = placeHolder, fuseVolts/max(d.w.largest(), 5)
 		}
 	}
@@ -84,8 +131,14 @@ func (d *design) size() error {
 	}
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		spec := p.Spec.(*harness.Fuse)
-		if spec.Style == harness.StyleMini {
-			continue // the coils'
+		if d.forCoils(p) {
+			continue
+		}
+		if d.on != nil && d.on.was[p.Name] > 0 {
+			if err := d.fuseInHolder(p); err != nil {
+				return err
+			}
+			continue
 		}
 		rating, ok := d.fuseFor(p.Name)
 		if !ok {
@@ -100,6 +153,12 @@ func (d *design) size() error {
 	d.guard()
 	for i, w := range d.c.Wires {
 		least := max(d.amps[i], d.behind[i])
+		if d.isThere(w) {
+			if err := d.standsAsItIs(i, w); err != nil {
+				return err
+			}
+			continue
+		}
 		mm2, ok := size.Thinnest(least, d.w.Heat, d.w.Insulation)
 		if !ok {
 			return &limit{why: fmt.Sprintf("the wire %s would have to carry %.0f A at %.0f °C", w, least, d.w.Heat),
@@ -118,7 +177,7 @@ func (d *design) size() error {
 			}
 		}
 		for i, w := range d.c.Wires {
-			if d.amps[i] > 2 {
+			if d.amps[i] > 2 && !d.isThere(w) {
 				w.Size.Figure = thick
 			}
 		}
@@ -134,13 +193,7 @@ func (l *limit) Error() string { return l.why }
 // fuseFor is the smallest usual fuse that carries its amps all day in this heat, and the start: inside its slow edge while the fans
 // come up to speed.
 func (d *design) fuseFor(name string) (float64, bool) {
-	fold := 0.0
-	for _, fan := range d.w.Fans {
-		fold = max(fold, fan.Inrush/fan.Amps)
-	}
-	if d.f == Module { // it ramps up
-		fold = 1
-	}
+	fold := d.fold()
 	ratings := d.w.ratings()
 	least, ok := size.Fuse(ratings, d.fuses[name], d.w.Heat)
 	for _, rating := range ratings {
@@ -150,6 +203,18 @@ func (d *design) fuseFor(name string) (float64, bool) {
 		}
 	}
 	return least, false
+}
+
+// fold is how many times its running amps a start takes at the most.
+func (d *design) fold() float64 {
+	fold := 0.0
+	for _, fan := range d.w.Fans {
+		fold = max(fold, fan.Inrush/fan.Amps)
+	}
+	if d.f == Module { // it ramps up
+		fold = 1
+	}
+	return fold
 }
 
 // ratings are those that are sold of what protects the wires.
@@ -196,6 +261,12 @@ func (w *Wish) styleOf(amps float64) harness.FuseStyle {
 func (d *design) contacts() error {
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		spec, carries := p.Spec.(*harness.Relay), d.throughContact(p.Name)
+		if d.on != nil && d.on.taken[p.Name] {
+			if carries > size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()) && carries > asBefore*d.before.contacts[p.Name] {
+				return &unfit{"part " + p.Name, fmt.Sprintf("its contact of %g A would carry %.0f A", makeOf(spec), carries)}
+			}
+			continue
+		}
 		if d.w.Relays.Make > 0 {
 			spec.Make = d.w.Relays.Make
 			continue
@@ -228,11 +299,11 @@ func (d *design) guard() {
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		rating := p.Spec.(*harness.Fuse).Amps
 		seen := map[harness.Pin]bool{}
-		queue := []harness.Pin{{Part: p.Name, Name: "b"}}
+		queue := []harness.Pin{d.fedFrom(p)}
 		for len(queue) > 0 {
 			at := queue[0]
 			queue = queue[1:]
-			if seen[at] {
+			if seen[at] || d.c.Part(at.Part).Kind() == harness.KindBattery {
 				continue
 			}
 			seen[at] = true
@@ -262,6 +333,19 @@ func (d *design) guard() {
 			}
 		}
 	}
+}
+
+// fedFrom is the end of a fuse that lies away from the battery.
+func (d *design) fedFrom(fuse *harness.Part) harness.Pin {
+	for _, w := range d.c.Wires {
+		for i, pin := range []harness.Pin{w.From, w.To} {
+			other := []harness.Pin{w.To, w.From}[i]
+			if pin == (harness.Pin{Part: fuse.Name, Name: "b"}) && d.c.Part(other.Part).Kind() == harness.KindBattery {
+				return harness.Pin{Part: fuse.Name, Name: "a"}
+			}
+		}
+	}
+	return harness.Pin{Part: fuse.Name, Name: "b"}
 }
 
 // passes lists where a current goes on through a part that is no load: contacts, switches.
@@ -313,8 +397,13 @@ func (d *design) grow() error {
 		most, at := 0.0, -1
 		for i, w := range d.c.Wires {
 			lost := math.Abs(p.Wires[i].Amps) * d.warmOhms(i)
-			if lost > most && d.onSide(w, p, worst.ground) && size.Next(w.Size.Figure) > w.Size.Figure {
+			if lost > most && !d.isThere(w) && d.onSide(w, p, worst.ground) && size.Next(w.Size.Figure) > w.Size.Figure {
 				most, at = lost, i
+			}
+		}
+		if at < 0 || most < worst.over/20 { // what comes in is thick enough: then what is there is too thin
+			if w, lost := d.thinnestThere(p, worst.ground); lost > worst.over/20 {
+				return d.tooThin(w, fmt.Sprintf("it loses %.2f V", lost))
 			}
 		}
 		if at < 0 || most < worst.over/20 {
@@ -325,6 +414,16 @@ func (d *design) grow() error {
 		d.c.Wires[at].Size.Figure = size.Next(d.c.Wires[at].Size.Figure)
 	}
 	return &limit{why: "its wires do not come to an end of growing", frees: "allow a larger drop"}
+}
+
+// thinnestThere is the wire that is there and loses most on a side, with what it loses.
+func (d *design) thinnestThere(p *electric.Point, ground bool) (thin *harness.Wire, most float64) {
+	for i, w := range d.c.Wires {
+		if lost := math.Abs(p.Wires[i].Amps) * d.warmOhms(i); lost > most && d.isThere(w) && d.onSide(w, p, ground) && w.Size.Given() {
+			thin, most = w, lost
+		}
+	}
+	return thin, most
 }
 
 // drop is how many volts a fan loses on one side.
@@ -346,9 +445,9 @@ func (d drop) side() string {
 // module loses volts on purpose.
 func (d *design) drops(p *electric.Point) []drop {
 	var list []drop
-	battery := p.Pins["BAT.+"]
+	battery := p.Pins[d.name("BAT")+".+"]
 	for i := range d.w.Fans {
-		name := motor(i)
+		name := d.motor(i)
 		plus, minus := p.Pins[name+".+"], p.Pins[name+".-"]
 		if plus == nil || minus == nil || battery == nil || p.Motors[name].Amps < 0.5*d.w.Fans[i].Amps {
 			continue
@@ -356,11 +455,16 @@ func (d *design) drops(p *electric.Point) []drop {
 		feed, ground := *battery-*plus, *minus
 		if d.f == Module {
 			feed, ground = 0, 0
-			if in, out := p.Pins["FM.+"], p.Pins["FM.-"]; in != nil && out != nil {
+			if in, out := p.Pins[d.name("FM")+".+"], p.Pins[d.name("FM")+".-"]; in != nil && out != nil {
 				feed, ground = *battery-*in, *out
 			}
 		}
 		list = append(list, drop{name, false, feed, d.w.Limits.Drop}, drop{name, true, ground, d.w.Limits.GroundDrop})
+	}
+	for i := range list { // what is lost now may be lost then
+		if d.on != nil {
+			list[i].over = max(list[i].over, asBefore*d.before.drops[list[i].fan+list[i].side()])
+		}
 	}
 	return list
 }
@@ -413,4 +517,127 @@ func (d *design) warmOhms(i int) float64 {
 func (d *design) onSide(w *harness.Wire, p *electric.Point, ground bool) bool {
 	v := p.Pins[w.From.String()]
 	return v != nil && (*v < d.w.Supply.Off/3) == ground
+}
+
+// forCoils tells whether a fuse stands before coils and electronics alone.
+func (d *design) forCoils(p *harness.Part) bool {
+	spec := p.Spec.(*harness.Fuse)
+	if d.on != nil && d.on.was[p.Name] > 0 {
+		return d.on.was[p.Name] <= coilFuse
+	}
+	return spec.Style == harness.StyleMini
+}
+
+// fuseInHolder is the fuse for a holder that is there: the one that is in it wherever that will do, else another that the holder takes.
+func (d *design) fuseInHolder(p *harness.Part) error {
+	spec, was := p.Spec.(*harness.Fuse), d.on.was[p.Name]
+	ratings := slices.DeleteFunc(append([]float64{was}, size.Fuses...), func(r float64) bool { return !soldAs(spec.Style, r) && r != was })
+	spec.Ohms = 0
+	if d.fuses[p.Name] <= asBefore*d.before.fuses[p.Name] {
+		spec.Amps = was
+		return nil
+	}
+	for _, rating := range ratings {
+		soonest, _ := electric.OpensBetween(spec.Style, d.fold()*d.fuses[p.Name]/rating)
+		if d.fuses[p.Name] <= size.FuseShare(d.w.Heat)*rating && soonest >= startSeconds {
+			spec.Amps = rating
+			return nil
+		}
+	}
+	spec.Amps = was
+	return &unfit{"part " + p.Name, fmt.Sprintf("no fuse of its style carries %.0f A all day", d.fuses[p.Name])}
+}
+
+// soldAs tells whether a rating is sold in a style of fuse (common practice).
+func soldAs(style harness.FuseStyle, amps float64) bool {
+	least, most := 1.0, 40.0
+	switch style {
+	case harness.StyleMini:
+		least, most = 2, 30
+	case harness.StyleCartridge:
+		least, most = 20, 60
+	case harness.StyleMaxi:
+		least, most = 20, 120
+	case harness.StyleLink:
+		least, most = 30, 200
+	case harness.StyleBreaker:
+		least, most = 5, 40
+	case harness.StylePTC:
+		least, most = 1, 20
+	}
+	return amps >= least && amps <= most
+}
+
+// standsAsItIs holds a wire that is there against what the new circuit puts on it: its own amps always; and a fuse no larger than it
+// stands, or than it has before it now, which is its maker's choice.
+func (d *design) standsAsItIs(i int, w *harness.Wire) error {
+	if !w.Size.Given() {
+		return nil // it is looked at when it is there
+	}
+	may := size.Hot(w.Size.SquareMM(), d.w.Heat, d.w.Insulation)
+	was := w
+	if moved := d.on.moved[w]; moved != nil {
+		was = moved
+	}
+	if d.amps[i] > may && d.amps[i] > asBefore*d.before.amps[was.String()] {
+		return d.tooThin(w, fmt.Sprintf("%.0f A are too much for it", d.amps[i]))
+	}
+	if d.behind[i] > may+1e-9 && d.behind[i] > d.before.behind[was.String()]+1e-9 {
+		return d.tooThin(w, fmt.Sprintf("a fuse of %g A is too large for it", d.behind[i]))
+	}
+	return nil
+}
+
+// tooThin is a wire that is there and will not do, by the name that it has now.
+func (d *design) tooThin(w *harness.Wire, why string) error {
+	if moved := d.on.moved[w]; moved != nil {
+		w = moved
+	}
+	return &unfit{"wire " + w.String(), why}
+}
+
+// asBefore is by how much more than before still counts as no more.
+const asBefore = 1.05
+
+// now is what the harness that is there carries as it is.
+func (w *Wish) now() (*asItWas, error) {
+	d := &design{w: w, c: w.There}
+	d.guard()
+	if err := d.solve(); err != nil {
+		return nil, err
+	}
+	is := &asItWas{behind: map[string]float64{}, amps: map[string]float64{}, fuses: d.fuses, contacts: map[string]float64{},
+		drops: map[string]float64{}}
+	for _, s := range w.There.States {
+		p, plus := d.warm(s.Name), 0.0
+		for _, battery := range w.There.OfKind(harness.KindBattery) {
+			if v := p.Pins[battery.Name+".+"]; v != nil {
+				plus = *v
+			}
+		}
+		for _, fan := range w.There.OfKind(harness.KindMotor) {
+			spec := fan.Spec.(*harness.Motor)
+			high, low := p.Pins[fan.Name+".+"], p.Pins[fan.Name+".-"]
+			if high != nil && low != nil && p.Motors[fan.Name].Amps > 0.5*spec.Amps {
+				for side, lost := range map[string]float64{"feed": plus - *high, "ground": *low} {
+					is.drops[fan.Name+side] = max(is.drops[fan.Name+side], lost)
+				}
+			}
+		}
+	}
+	for i, wire := range w.There.Wires {
+		is.behind[wire.String()], is.amps[wire.String()] = d.behind[i], d.amps[i]
+	}
+	for _, p := range w.There.OfKind(harness.KindRelay) {
+		is.contacts[p.Name] = d.throughContact(p.Name)
+	}
+	return is, nil
+}
+
+// makeOf is the rating of a relay's make contact: the usual one where its file says nothing.
+func makeOf(spec *harness.Relay) float64 {
+	if spec.Make > 0 {
+		return spec.Make
+	}
+	return usualMake
 }

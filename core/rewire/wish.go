@@ -378,7 +378,7 @@ func (w *Wish) completeRequester(r *Requester, seen map[string]bool) error {
 		return errors.New("requesters: each has a name")
 	}
 	switch {
-	case seen[r.Name] || slices.Contains(w.Speeds, r.Name) || slices.Contains(ownStates, r.Name):
+	case seen[r.Name] || slices.Contains(w.Speeds, r.Name) && r.Name != string(r.Asks) || slices.Contains(ownStates, r.Name):
 		return fmt.Errorf("%q is the name of two things", clip(r.Name))
 	case !slices.Contains(AllGives, r.Gives):
 		return fmt.Errorf("requesters: %s: gives %q (ground, supply, pwm, switch, pressure, toggle, kill, add-on)", clip(r.Name),

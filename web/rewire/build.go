@@ -134,6 +134,12 @@ func (p *buildPage) pdf(a *Rewire) ([]byte, error) {
 	for _, w := range p.Way.Warnings {
 		doc.Line("! " + w)
 	}
+	if len(p.Sheets.Done) > 0 {
+		doc.Head("What is done to the harness that is there")
+		for _, text := range p.Sheets.Done {
+			doc.Line("[ ] " + text)
+		}
+	}
 	doc.Head("Parts")
 	widths := []float64{16, 104, 36, 18}
 	for _, row := range p.parts() {
