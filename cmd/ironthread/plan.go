@@ -98,7 +98,7 @@ func printPlan(out io.Writer, w *rewire.Wish, plan *rewire.Plan) error {
 		}
 	}
 	for _, p := range plan.Proposals {
-		if p.Operations == nil {
+		if w.There == nil {
 			continue
 		}
 		fmt.Fprintf(out, "\n%s, done to the harness that is there: %d\n", p.Family, p.Operations.Count())

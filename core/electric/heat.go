@@ -64,6 +64,13 @@ func (d *drive) loss(n *Network) float64 {
 	return d.share*amps*amps/d.siemens + (1-d.share)*amps*diodeLoses
 }
 
+// What a resistor that is made for moving air stands in still air, as a share of its watts, and what nobody would call hot, W (common
+// practice).
+const (
+	stillAir  = 0.1
+	warmWatts = 3.0
+)
+
 // warnHeat says of a resistor that gets hotter than it stands, and of a module or a knob that wants a place to get rid of its
 // heat.
 func (n *Network) warnHeat(heat map[string]HeatPoint, warn func(kind, at, format string, args ...any)) {
@@ -80,7 +87,7 @@ func (n *Network) warnHeat(heat map[string]HeatPoint, warn func(kind, at, format
 		case !warm:
 		case resistor && spec.Watts > 0 && h.Watts > spec.Watts:
 			warn("heat", p.Name, "%s turns %.0f W into heat and stands %.0f W", p.Name, h.Watts, spec.Watts)
-		case standing != "" && (resistor || p.Kind() == harness.KindResistorCard):
+		case standing != "" && (resistor && h.Watts > stillAir*spec.Watts || p.Kind() == harness.KindResistorCard) && h.Watts > warmWatts:
 			warn("heat", p.Name, "%s stands behind %s, which turns %.0f W into heat for as long as that is on, without the air that it "+
 				"cools itself in; no fuse ends that", standing, p.Name, h.Watts)
 		case h.AboveAir > hotAbove:

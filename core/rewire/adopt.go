@@ -324,6 +324,12 @@ func (a *adopter) lay(m *match) *layout {
 			body = n
 		}
 	}
+	for _, p := range a.old.OfKind(harness.KindConnector) { // each way carries on
+		pins := p.Pins()
+		for i := 0; i+1 < len(pins); i += 2 {
+			sets.join(a.oldPins[pins[i]], a.oldPins[pins[i+1]])
+		}
+	}
 	a.keepWires(l, own, sets)
 	a.joinUp(l, m, sets)
 	return l

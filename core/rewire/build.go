@@ -124,7 +124,7 @@ func (p *Proposal) Sheets(w *Wish) (*Build, error) {
 		return nil, err
 	}
 	d.onTheBench(b)
-	if o := p.Operations; o != nil {
+	if o := p.Operations; p.on != nil {
 		b.Done = slices.Concat(o.Cut, o.Moved, o.Tapped, o.Laid, o.New, o.Left)
 	}
 	return b, nil

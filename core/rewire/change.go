@@ -42,7 +42,7 @@ func (d *design) changed() (Change, *Operations) {
 		}
 	}
 	if d.on == nil {
-		return ch, nil
+		return ch, d.allNew()
 	}
 	ch.Reused = append(ch.Reused, d.on.ratingsChanged()...)
 	for _, w := range d.c.Wires {
@@ -144,4 +144,20 @@ func capped(old *harness.Circuit, cut []*harness.Wire, made *harness.Circuit) []
 		}
 	}
 	return list
+}
+
+// allNew are the operations where nothing is there: every part comes in, and every wire is laid.
+func (d *design) allNew() *Operations {
+	ops := &Operations{Moved: []string{}, Tapped: []string{}, Laid: []string{}, Cut: []string{}, New: []string{}, Left: []string{}}
+	for _, p := range d.c.Parts {
+		if !d.isForeign(p.Name) && p.Kind() != harness.KindBattery {
+			ops.New = append(ops.New, fmt.Sprintf("%s comes in: %s", p.Name, describe(p)))
+		}
+	}
+	for _, w := range d.c.Wires {
+		if !d.foreign(w) {
+			ops.Laid = append(ops.Laid, fmt.Sprintf("%s: %s is laid", w, w.Description()))
+		}
+	}
+	return ops
 }

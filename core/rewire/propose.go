@@ -37,7 +37,7 @@ type Proposal struct {
 	Warnings []string           `json:"warnings"`
 	Change   Change             `json:"change"`
 
-	Operations *Operations `json:"operations,omitempty"` // where a harness is there
+	Operations *Operations `json:"operations"`
 	Sizes      []Sized     `json:"sizes"`
 	Effects    []Effect    `json:"effects"`
 	Lost       float64     `json:"cooling-lost"`         // share of single faults that leave no cooling in some state
@@ -138,7 +138,7 @@ func (p *Plan) recommend() {
 			waste = max(waste, watts)
 		}
 		done := 0
-		if x.Operations != nil {
+		if x.on != nil {
 			done = x.Operations.Count()
 		}
 		return x.LostHot + weighWaste*waste + weighPrice*x.Price + weighWarning*float64(len(x.Warnings)) + weighDone*float64(done)
@@ -162,7 +162,7 @@ func (p *Plan) recommend() {
 		low = "nothing is wasted in resistors"
 	}
 	p.Because = append(p.Because, low, fmt.Sprintf("what is added costs about %.0f", x.Price))
-	if x.Operations != nil {
+	if x.on != nil {
 		p.Because = append(p.Because, fmt.Sprintf("%d wires are moved, tapped, laid or cut", x.Operations.Count()))
 	}
 }
