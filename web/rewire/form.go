@@ -25,6 +25,14 @@ type wishForm struct {
 	OtherAmps string `form:"other-amps"`
 	OtherRush string `form:"other-inrush"`
 	OtherHalf string `form:"other-half"`
+	Third     string `form:"third-amps"`
+	Fourth    string `form:"fourth-amps"`
+	Never     string `form:"never"` // never alone: the first fan, all
+	Own       string `form:"own"`   // electronics of its own: the first fan, all
+	OwnOpen   string `form:"own-open"`
+	OwnLevel  string `form:"own-level"`
+	OwnHertz  string `form:"own-hertz"`
+	OwnRunOn  string `form:"own-run-on"`
 	Speeds    string `form:"speeds"`
 
 	Name  []string `form:"name"`
@@ -48,7 +56,16 @@ type wishForm struct {
 	Module  string `form:"module"`
 	Hertz   string `form:"hertz"`
 	Gauge   string `form:"gauge"`
-	Keep    string `form:"keep" says:"the harness that is there" binding:"max=80"`
+
+	Pulses     string `form:"pulses"` // Hz of the line that pulses
+	OpenLine   string `form:"open-line"`
+	RunOn      string `form:"run-on"`
+	Protection string `form:"protection"`
+	Insulation string `form:"insulation"`
+	Battery    string `form:"battery"`
+	Poles      string `form:"poles"`
+
+	Keep string `form:"keep" says:"the harness that is there" binding:"max=80"`
 }
 
 // rows is how many requesters a form takes; it shows those that have a name and some empty ones.
@@ -178,7 +195,7 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 	}
 	fan.Points = points
 	w.Fans = append(w.Fans, fan)
-	if f.Fans == "2" {
+	if f.Fans != "1" {
 		other := rewire.Fan{Name: "second fan", HalfVolts: rewire.HalfVolts(f.OtherHalf)}
 		read(&other.Amps, "the second fan's amps", f.OtherAmps)
 		read(&other.Inrush, "the second fan's inrush", f.OtherRush)
@@ -191,6 +208,8 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 		}
 		w.Fans = append(w.Fans, other)
 	}
+	f.moreFans(w, fan, read)
+	f.moreWishes(w, read)
 	for i, r := range f.Rows() {
 		if r.Name == "" {
 			continue
@@ -203,6 +222,9 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 			q.Asks = ""
 		} else if f.Speeds == "1" {
 			q.Asks = "high"
+		}
+		if q.Gives == rewire.Pulses {
+			read(&q.Hertz, "what the line pulses at", f.Pulses)
 		}
 		read(&q.Limit, fmt.Sprintf("what requester %d can take", i+1), r.Limit)
 		read(&q.Closes, fmt.Sprintf("where requester %d closes", i+1), r.Closes)

@@ -55,4 +55,5 @@ func (a *Rewire) Routes(r gin.IRouter) {
 	r.GET("/rewire/build", a.build)
 	r.GET("/rewire/build/:form", a.buildFile)
 	r.POST("/rewire/keep", a.keepHarness)
+	r.POST("/rewire/read", a.readWish)
 }

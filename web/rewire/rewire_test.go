@@ -3,6 +3,7 @@ package rewire_test
 import (
 	"encoding/csv"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
@@ -136,4 +137,58 @@ func TestAWishInEveryState(t *testing.T) {
 	webtest.Says(t, w.Get("/rewire").Body.String(), "From a wish to a harness")
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/rewire?"+mower+"&drop=9e9").Code)
 	assert.Equal(t, http.StatusOK, w.Get("/rewire/build?"+mower+"&way=series-parallel").Code)
+}
+
+// A wish's file is read into the form as if somebody had filled it in; what the form cannot hold is said, and bad files are refused in a
+// sentence.
+func TestAWishIsReadIntoTheForm(t *testing.T) {
+	w := webtest.Open(t)
+	read := func(text string) *httptest.ResponseRecorder { return w.Send("/rewire/read", "file", "wish.yaml", []byte(text)) }
+	full := `plan: 1
+title: Road sweeper
+supply: {off: 25.2, running: 28.4}
+fans:
+  - {name: a, amps: 12, half-volts: ok, never-alone: true}
+  - {name: b, amps: 12, half-volts: ok, never-alone: true}
+  - {name: c, amps: 9, half-volts: ok, never-alone: true}
+requesters:
+  - {name: tank, gives: switch, asks: low, closes: 88, opens: 82}
+  - {name: fan line, gives: ground, asks: high, limit: 0.3}
+  - {name: off switch, gives: kill}
+runs: {battery to box: 2.5m}
+protection: breakers
+insulation: 125
+open-line: stops
+run-on: 8min
+battery: 120Ah
+`
+	said := read(full)
+	require.Equal(t, http.StatusSeeOther, said.Code, said.Body.String())
+	form := said.Header().Get("Location")
+	back := w.Get(strings.Replace(form, "/rewire?", "/rewire/wish?", 1)).Body.String()
+	for _, line := range []string{"title: Road sweeper", "protection: breakers", "insulation: 125", "open-line: stops", "run-on: 8min",
+		"battery: 120Ah", "never-alone: true", "closes: 88", "limit: 0.3", "gives: kill", "amps: 9", "battery to box: 2.5m", `"off": 25.2`} {
+		webtest.Says(t, back, line)
+	}
+	webtest.Says(t, w.Get(form).Body.String(), "Road sweeper")
+	again := read(back)
+	assert.Equal(t, form, again.Header().Get("Location"), "what is handed out is read again as it was")
+	own := `plan: 1
+fans: [{name: a, amps: 38, brushless: {open-line: stops, level: high, hertz: [50, 500], run-on: 4min}}]
+requesters: [{name: line, gives: pwm, asks: [low, high], hertz: 250}]
+`
+	said = read(own)
+	require.Equal(t, http.StatusSeeOther, said.Code)
+	back = w.Get(strings.Replace(said.Header().Get("Location"), "/rewire?", "/rewire/wish?", 1)).Body.String()
+	for _, line := range []string{"level: high", "open-line: stops", "hertz: 250", "run-on: 4min"} {
+		webtest.Says(t, back, line)
+	}
+	for text, want := range map[string]string{
+		"": "empty", "plan: 1": "fans", "plan: 2": "plan: 1", "{": "Wish",
+		strings.Replace(full, "amps: 9,", "amps: 9, inrush: 77,", 1): "cannot hold all of that wish",
+	} {
+		said := read(text)
+		assert.Equal(t, http.StatusUnprocessableEntity, said.Code, text)
+		webtest.Says(t, said.Body.String(), want)
+	}
 }
