@@ -184,6 +184,8 @@ func describe(p *harness.Part) string {
 		if s.RatedAmps > 0 {
 			words = append(words, fmt.Sprintf("%g A an output", s.RatedAmps))
 		}
+	case *harness.Splice:
+		words = []string{"splice: crimped or soldered, covered with adhesive-lined heat-shrink"}
 	case *harness.Ground:
 		words = []string{"ground joint: ring terminals on bare metal, sealed after tightening"}
 	}
@@ -244,7 +246,7 @@ func (d *design) does(i int) string {
 		return role == "SW" || role == "KILL" || role == "F9" || role == "FM" && pin.Name == "l"
 	}
 	switch {
-	case key(w.From) || key(w.To):
+	case slices.ContainsFunc(spliced(d.c, w), key):
 		return coilFeed
 	case joins(harness.KindBattery):
 		return feeds
@@ -266,14 +268,29 @@ func (d *design) wet(pin harness.Pin) bool {
 	return false
 }
 
+// ringM6 is the thickest wire of a ring for M6, mm² (common practice).
+const ringM6 = 16.0
+
+// smallBlade is the thickest wire of a 2.8 mm blade, mm² (common practice).
+const smallBlade = 1.5
+
 // terminal is what is crimped to a wire at a pin (common practice).
 func (d *design) terminal(pin harness.Pin, mm2 float64) string {
 	switch d.c.Part(pin.Part).Kind() {
 	case harness.KindBattery, harness.KindGround:
-		return "ring"
+		if mm2 > ringM6 {
+			return "ring M8"
+		}
+		return "ring M6, or as the stud is"
 	case harness.KindRelay:
-		if mm2 > 6 {
+		coil := pin.Name == "85" || pin.Name == "86"
+		switch made := makeOf(d.c.Part(pin.Part).Spec.(*harness.Relay)); {
+		case mm2 > largeMM2:
+			return "ring M8 on the contactor's stud"
+		case mm2 > cubeMM2 || !coil && made > usualMake:
 			return "9.5 mm blade"
+		case mm2 <= smallBlade:
+			return "2.8 or 6.3 mm blade, as the socket has it"
 		}
 		return "6.3 mm blade"
 	case harness.KindFuse:
@@ -288,6 +305,8 @@ func (d *design) terminal(pin harness.Pin, mm2 float64) string {
 		return "the controller plug's own contact"
 	case harness.KindDiode:
 		return "sealed crimp"
+	case harness.KindSplice:
+		return "crimped splice, sleeved"
 	}
 	return "the plug's own contact"
 }

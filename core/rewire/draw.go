@@ -36,7 +36,7 @@ func (f Family) Words() string {
 type drawing struct {
 	w      *Wish
 	parts  []string
-	wires  []string
+	wires  []run
 	states []string
 	rules  []string
 
@@ -101,6 +101,9 @@ func draw(w *Wish, f Family) (*harness.Circuit, error) {
 	d.joinLines()
 	d.requesters()
 	d.allStates(f)
+	if w.There == nil { // on a harness that is there, what is tapped is a splice of itself
+		d.splice()
+	}
 	text := d.text(f)
 	c, err := harness.Read([]byte(text))
 	if err != nil {
@@ -115,9 +118,23 @@ func (d *drawing) part(name, keys string) {
 	d.parts = append(d.parts, fmt.Sprintf("  %s: {%s}", name, keys))
 }
 
-// wire joins two pins along a run. Its size is found later.
-func (d *drawing) wire(from, to, colour, run string) {
-	d.wires = append(d.wires, fmt.Sprintf("  %s - %s: %s 0.5mm2 %.4gm", from, to, colour, d.w.run(run)))
+// run is a wire as it is drawn: its ends, its colour and the way that it goes. Its size is found later.
+type run struct{ from, to, colour, way string }
+
+// within is the way of a wire that has neither size nor length of its own: inside a fan.
+const within = ""
+
+// wire joins two pins along a way.
+func (d *drawing) wire(from, to, colour, way string) {
+	d.wires = append(d.wires, run{from, to, colour, way})
+}
+
+// text is a wire's line in the file.
+func (r run) text(w *Wish) string {
+	if r.way == within {
+		return fmt.Sprintf("  %s - %s: %s", r.from, r.to, r.colour)
+	}
+	return fmt.Sprintf("  %s - %s: %s 0.5mm2 %.4gm", r.from, r.to, r.colour, w.run(r.way))
 }
 
 // coilFeed is the pin that feeds the coils.
@@ -419,7 +436,8 @@ func (d *drawing) brushless(i int) {
 	d.feedsDrawn++
 	d.wire(d.fused(fmt.Sprintf("F%d", d.feedsDrawn), d.w.Fans[i].Name), name+".+", "RD", "battery to module")
 	d.grounded(name + ".-")
-	d.wires = append(d.wires, fmt.Sprintf("  %s.o - %s.+: RD", name, motor(i)), fmt.Sprintf("  %s.- - %s.r: BN", motor(i), name))
+	d.wire(name+".o", motor(i)+".+", "RD", within)
+	d.wire(motor(i)+".-", name+".r", "BN", within)
 	d.controls = append(d.controls, name+".c")
 }
 
@@ -573,7 +591,10 @@ func (d *drawing) text(f Family) string {
 	fmt.Fprintf(&b, "harness: 1\ntitle: %q\n", title+": "+f.Words())
 	b.WriteString("notes: |\n  Designed from a wish and solved; colours and places are proposals.\n")
 	fmt.Fprintf(&b, "supply: {off: %g, running: %.4g}\n", d.w.Supply.Off, d.w.Supply.Running)
-	b.WriteString("parts:\n" + strings.Join(d.parts, "\n") + "\nwires:\n" + strings.Join(d.wires, "\n") + "\n")
+	b.WriteString("parts:\n" + strings.Join(d.parts, "\n") + "\nwires:\n")
+	for _, wire := range d.wires {
+		b.WriteString(wire.text(d.w) + "\n")
+	}
 	b.WriteString("states:\n" + strings.Join(d.states, "\n") + "\n")
 	if len(d.rules) > 0 {
 		b.WriteString("strategy:\n" + strings.Join(d.rules, "\n") + "\n")

@@ -169,6 +169,7 @@ func (d *design) size() error {
 	if err := d.grow(); err != nil {
 		return err
 	}
+	d.bodies()
 	if d.w.Gauge == OneGauge {
 		thick := 0.0
 		for i, w := range d.c.Wires {
@@ -279,6 +280,37 @@ func (d *design) contacts() error {
 		spec.Make = max(spec.Make, rating)
 	}
 	return nil
+}
+
+// Thickest wires that the load terminals of relays take, mm² (common practice): the cube's 6.3 mm blades, the larger body's of 9.5 mm.
+// Beyond them are studs.
+const (
+	cubeMM2  = 6.0
+	largeMM2 = 10.0
+)
+
+// bodies gives each relay that comes in a body whose terminals take its wires: a thick wire wants a larger one than its amps do.
+func (d *design) bodies() {
+	for _, p := range d.c.OfKind(harness.KindRelay) {
+		spec := p.Spec.(*harness.Relay)
+		if d.w.Relays.Make > 0 || d.on != nil && d.on.taken[p.Name] {
+			continue
+		}
+		thickest := 0.0
+		for _, w := range d.c.Wires {
+			for _, pin := range []harness.Pin{w.From, w.To} {
+				if pin.Part == p.Name && pin.Name != "85" && pin.Name != "86" {
+					thickest = max(thickest, w.Size.SquareMM())
+				}
+			}
+		}
+		switch {
+		case thickest > largeMM2:
+			spec.Make = max(spec.Make, size.Relays[2])
+		case thickest > cubeMM2:
+			spec.Make = max(spec.Make, size.Relays[1])
+		}
+	}
 }
 
 // throughContact is the most that flows through a relay's contact, amps.

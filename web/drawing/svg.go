@@ -37,6 +37,7 @@ type Look struct {
 	PinURL   string            // where touching a pin leads, the pin appended; empty: nowhere
 	PartURL  string            // where touching a part leads, its name appended; empty: nowhere
 	Title    string
+	Sizes    map[string]string // words beside the colour of a wire, by wire
 }
 
 // hatchFrom is the belief from which a part is hatched.
@@ -385,7 +386,11 @@ func (d *svg) text(t sheet.Text) {
 	if t.Part != "" && d.look.Cleared[t.Part] && (t.Kind == sheet.NameText || t.Kind == sheet.NoteText) {
 		class += " cleared"
 	}
-	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, t.Text)
+	words := t.Text
+	if size := d.look.Sizes[t.Wire]; size != "" && t.Kind == sheet.ColourText {
+		words += " " + size
+	}
+	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, words)
 }
 
 // pin draws a terminal; where pins can be touched it is a button that says what it reads.

@@ -1,18 +1,22 @@
 package rewire
 
 import (
+	"context"
 	"encoding/csv"
 	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/web/drawing"
 	"ironthread/web/room"
+	"ironthread/web/worked"
 )
 
 // buildPage is what is printed and taken to the bench.
@@ -22,6 +26,7 @@ type buildPage struct {
 	Wish     *rewire.Wish
 	Way      *rewire.Proposal
 	Sheets   *rewire.Build
+	Paper    *worked.Paper // the drawing, with its sizes
 	Back     string
 	// Where the sheets are handed out.
 	PDF, WiresCSV, PartsCSV string
@@ -46,6 +51,9 @@ func (a *Rewire) sheets(c *gin.Context) (*buildPage, bool) {
 // build shows the build sheets as a page that prints.
 func (a *Rewire) build(c *gin.Context) {
 	if p, ok := a.sheets(c); ok {
+		if b, err := a.circuits.Get(p.Way.Harness); err == nil {
+			p.Paper = b.OnPaper(c, a.Room, &drawing.Look{Sizes: sizesOf(p.Way.Circuit)})
+		}
 		a.Render(c, http.StatusOK, "build.html", p)
 	}
 }
@@ -67,7 +75,7 @@ func (a *Rewire) buildFile(c *gin.Context) {
 	}
 	switch c.Param("form") {
 	case "sheets.pdf":
-		body, err := p.pdf(a)
+		body, err := p.pdf(c.Request.Context(), a)
 		send("application/pdf", ".pdf", body, err)
 	case "wires.csv":
 		body, err := table(p.wires())
@@ -124,8 +132,11 @@ func (p *buildPage) parts() [][]string {
 	return rows
 }
 
+// drawingPatience is how long the sheets wait for their drawing.
+const drawingPatience = time.Minute
+
 // pdf sets the sheets on A4.
-func (p *buildPage) pdf(a *Rewire) ([]byte, error) {
+func (p *buildPage) pdf(ctx context.Context, a *Rewire) ([]byte, error) {
 	doc := room.NewPDF(p.Title, a.Workshop, a.Now())
 	doc.Head(p.Title)
 	doc.Line("Designed from a wish, solved and broken on purpose by calculation; invented colours and places. Check every step on the " +
@@ -133,6 +144,13 @@ func (p *buildPage) pdf(a *Rewire) ([]byte, error) {
 		"Refrigerant, high-voltage and mains work belong to licensed people and local codes.")
 	for _, w := range p.Way.Warnings {
 		doc.Line("! " + w)
+	}
+	if b, err := a.circuits.Get(p.Way.Harness); err == nil { // the drawing first, with its sizes
+		drawn, stop := context.WithTimeout(ctx, drawingPatience)
+		defer stop()
+		if s, err := b.Drawing(drawn); err == nil {
+			doc.Sheet(s, p.sized())
+		}
 	}
 	if len(p.Sheets.Done) > 0 {
 		doc.Head("What is done to the harness that is there")
@@ -232,4 +250,21 @@ func (a *Rewire) keepHarness(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d/verify", id))
+}
+
+// sizesOf are the sizes of a circuit's wires, mm², by wire.
+func sizesOf(c *harness.Circuit) map[string]string {
+	sizes := map[string]string{}
+	for _, w := range c.Wires {
+		if w.Size.Given() {
+			sizes[w.String()] = fmt.Sprintf("%.3g", w.Size.SquareMM())
+		}
+	}
+	return sizes
+}
+
+// sized gives the words beside a wire of the drawing: its colour and its size.
+func (p *buildPage) sized() func(wire, colour string) string {
+	sizes := sizesOf(p.Way.Circuit)
+	return func(wire, colour string) string { return strings.TrimSpace(colour + " " + sizes[wire]) }
 }

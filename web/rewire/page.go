@@ -260,7 +260,7 @@ func (a *Rewire) show(c *gin.Context, p *wishPage) error {
 	for _, w := range point.Warnings {
 		p.Warned = append(p.Warned, w.Text)
 	}
-	p.Paper = b.OnPaper(c, a.Room, &drawing.Look{Point: point})
+	p.Paper = b.OnPaper(c, a.Room, &drawing.Look{Point: point, Sizes: sizesOf(x.Circuit)})
 	p.Effects = broke(x.Effects)
 	p.WhatIf = "/rewire/whatif?" + address(c, func(q url.Values) { q.Set("way", string(x.Family)) })
 	p.Query = address(c, func(q url.Values) { q.Set("way", string(x.Family)); q.Del("state") })
