@@ -22,7 +22,7 @@ type Server struct {
 	VIN     string
 
 	mu     sync.Mutex
-	tester net.Conn // the one that is activated
+	tester *link // the one that is activated
 }
 
 // Times of the server (ISO 14229-2's S3 of 5 s; the rest is ours).
@@ -96,11 +96,50 @@ func (s *Server) answerPackets(packets net.PacketConn) {
 		if err != nil {
 			return
 		}
-		f, err := doip.Parse(b[:n])
-		if err == nil && f.Type == doip.IdentifyRequest {
-			_, _ = packets.WriteTo(s.identity().Announce().Bytes(), from) // a datagram may be lost
+		if answer := s.datagram(b[:n]); answer != nil {
+			_, _ = packets.WriteTo(answer.Bytes(), from) // a datagram may be lost
 		}
 	}
+}
+
+// datagram is the answer to one: who is there, whether the vehicle is ready, how many testers it has room for.
+func (s *Server) datagram(b []byte) *doip.Frame {
+	f, err := doip.Parse(b)
+	nack := func(code byte) *doip.Frame { return &doip.Frame{Type: doip.NegativeAck, Body: []byte{code}} }
+	id := s.identity()
+	switch {
+	case errors.Is(err, doip.ErrPattern):
+		return nack(doip.BadPattern)
+	case errors.Is(err, doip.ErrTooLarge):
+		return nack(doip.TooLarge)
+	case err != nil:
+		return nack(doip.BadLength)
+	case f.Type == doip.NegativeAck || f.Type == doip.Announcement || f.Type == doip.StatusResponse || f.Type == doip.PowerResponse:
+		return nil // an answer is not answered
+	}
+	asks := map[doip.Type]int{doip.IdentifyRequest: 0, doip.IdentifyByEntity: len(id.Entity), doip.IdentifyByNumber: len(id.VIN),
+		doip.StatusRequest: 0, doip.PowerRequest: 0}
+	long, known := asks[f.Type]
+	switch {
+	case !known:
+		return nack(doip.UnknownType)
+	case len(f.Body) != long:
+		return nack(doip.BadLength)
+	case f.Type == doip.IdentifyByEntity && string(f.Body) != string(id.Entity[:]), f.Type == doip.IdentifyByNumber && string(f.Body) != id.VIN:
+		return nil // somebody else is meant
+	case f.Type == doip.PowerRequest:
+		return &doip.Frame{Type: doip.PowerResponse, Body: []byte{0x01}} // ready
+	case f.Type == doip.StatusRequest:
+		s.mu.Lock()
+		open := byte(0)
+		if s.tester != nil {
+			open = 1
+		}
+		s.mu.Unlock()
+		return &doip.Frame{Type: doip.StatusResponse, Body: binary.BigEndian.AppendUint32([]byte{0x00, 1, open}, doip.MostBytes)}
+	}
+	announced := id.Announce()
+	return &announced
 }
 
 // link is one connection.
@@ -112,11 +151,13 @@ type link struct {
 	session   byte
 	commanded time.Time // when an output was last commanded
 	commands  bool
+	alive     chan struct{} // it has said that it is there
+	write     sync.Mutex
 }
 
 // talk answers one connection until it ends; what it commanded is then given back.
 func (s *Server) talk(ctx context.Context, c net.Conn) {
-	l := &link{s: s, c: c, session: uds.DefaultSession}
+	l := &link{s: s, c: c, session: uds.DefaultSession, alive: make(chan struct{}, 1)}
 	ended := make(chan struct{})
 	defer func() {
 		close(ended)
@@ -208,13 +249,15 @@ func (l *link) giveBack() {
 func (l *link) end() {
 	l.s.mu.Lock()
 	defer l.s.mu.Unlock()
-	if l.s.tester == l.c {
+	if l.s.tester == l {
 		l.s.tester = nil
 	}
 	l.giveBack()
 }
 
 func (l *link) send(f doip.Frame) error {
+	l.write.Lock()
+	defer l.write.Unlock()
 	if err := l.c.SetWriteDeadline(time.Now().Add(writeWithin)); err != nil {
 		return err
 	}
@@ -225,9 +268,11 @@ func (l *link) send(f doip.Frame) error {
 // take answers one frame; an error ends the connection.
 func (l *link) take(f doip.Frame) error {
 	switch f.Type {
-	case doip.IdentifyRequest:
-		return l.send(l.s.identity().Announce())
 	case doip.AliveResponse:
+		select {
+		case l.alive <- struct{}{}:
+		default:
+		}
 		return nil
 	case doip.AliveRequest:
 		return l.send(doip.Frame{Type: doip.AliveResponse, Body: binary.BigEndian.AppendUint16(nil, l.s.data.Address)})
@@ -245,21 +290,58 @@ func (l *link) activate(f doip.Frame) error {
 	}
 	l.tester = binary.BigEndian.Uint16(f.Body)
 	code := doip.Activated
-	l.s.mu.Lock()
 	switch {
 	case l.tester < 0x0E00 || l.tester > 0x0FFF: // the addresses of testers by ISO 13400-2
 		code = doip.DeniedUnknown
-	case l.s.tester != nil && l.s.tester != l.c:
+	case f.Body[2] != 0x00 && f.Body[2] != 0x01: // the default kind, and that of emissions diagnostics
+		code = doip.DeniedKind
+	case !l.s.freeFor(l):
 		code = doip.DeniedNoSocket
 	default:
-		l.s.tester, l.activated = l.c, true
+		l.activated = true
 	}
-	l.s.mu.Unlock()
 	if err := l.send(doip.Activate(l.tester, l.s.data.Address, code)); err != nil || code != doip.Activated {
 		return errors.Join(err, errIf(code != doip.Activated, "refused"))
 	}
 	return nil
 }
+
+// freeFor gives the place of the tester to a connection: where it is free, or where the one that has it does not say that it is there.
+func (s *Server) freeFor(l *link) bool {
+	s.mu.Lock()
+	first := s.tester
+	if first == nil || first == l {
+		s.tester = l
+		s.mu.Unlock()
+		return true
+	}
+	s.mu.Unlock()
+	for drained := true; drained; { // what it said before counts for nothing
+		select {
+		case <-first.alive:
+		default:
+			drained = false
+		}
+	}
+	if first.send(doip.Frame{Type: doip.AliveRequest}) == nil {
+		select {
+		case <-first.alive:
+			return false
+		case <-time.After(aliveWithin):
+		}
+	}
+	_ = first.c.Close() // it has gone
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.tester != nil && s.tester != first && s.tester != l {
+		return false
+	}
+	s.tester = l
+	return true
+}
+
+// aliveWithin is how long a tester has to say that it is there (ISO 13400-2).
+const aliveWithin = 500 * time.Millisecond
 
 func errIf(is bool, words string) error {
 	if is {

@@ -20,8 +20,10 @@ func (l *link) serve(b []byte) []byte {
 		return l.startSession(b)
 	case uds.TesterPresent:
 		switch {
-		case len(b) != 2 || b[1]&0x7F != 0:
+		case len(b) != 2:
 			return uds.Refuse(s, uds.BadLength)
+		case b[1]&0x7F != 0:
+			return uds.Refuse(s, uds.SubfunctionUnsupported)
 		case b[1]&0x80 != 0:
 			return nil
 		}
@@ -34,7 +36,12 @@ func (l *link) serve(b []byte) []byte {
 		if len(b) != 4 {
 			return uds.Refuse(s, uds.BadLength)
 		}
-		l.s.vehicle.ClearCodes()
+		switch group := uint32(b[1])<<16 | uint32(b[2])<<8 | uint32(b[3]); group {
+		case 0xFFFFFF, 0xFFFF33: // all, and all of emissions
+			l.s.vehicle.ClearCodes()
+		default:
+			return uds.Refuse(s, uds.OutOfRange)
+		}
 		return uds.Accept(s)
 	case uds.ControlOutput:
 		return l.control(b)
@@ -42,15 +49,21 @@ func (l *link) serve(b []byte) []byte {
 	return uds.Refuse(s, uds.NotSupported)
 }
 
+// suppress is the bit that asks for no answer where all is well.
+const suppress byte = 0x80
+
 func (l *link) startSession(b []byte) []byte {
 	switch {
 	case len(b) != 2:
 		return uds.Refuse(uds.SessionControl, uds.BadLength)
-	case b[1] != uds.DefaultSession && b[1] != uds.ExtendedSession:
+	case b[1]&^suppress != uds.DefaultSession && b[1]&^suppress != uds.ExtendedSession:
 		return uds.Refuse(uds.SessionControl, uds.SubfunctionUnsupported)
 	}
-	if l.session = b[1]; l.session == uds.DefaultSession {
+	if l.session = b[1] &^ suppress; l.session == uds.DefaultSession {
 		l.giveBack()
+	}
+	if b[1]&suppress != 0 {
+		return nil
 	}
 	// P2 of 50 ms, P2* of 5 s in units of 10 ms.
 	return uds.Accept(uds.SessionControl, b[1], 0x00, 0x32, 0x01, 0xF4)
@@ -178,9 +191,14 @@ func (l *link) control(b []byte) []byte {
 		}
 		switch {
 		case b[3] == uds.ReturnControl && len(b) == 4:
-			l.giveBack()
+			if l.s.vehicle.ReturnOne(name) {
+				l.commands = false
+			}
 			return uds.Accept(s, b[1:4]...)
 		case b[3] == uds.ShortTermAdjust && len(b) == 5:
+			if b[4] > 1 && !out.Percent || b[4] > 100 {
+				return uds.Refuse(s, uds.OutOfRange)
+			}
 			duty := 0.0
 			if out.Percent {
 				duty = float64(b[4])

@@ -185,11 +185,23 @@ func TestALostConnection(t *testing.T) {
 	raw.ask(t, 0x10, 0x03)
 	raw.ask(t, 0x2F, 0xFD, 0x40, 0x03, 0x01)
 	require.True(t, b.vehicle.Stands().Tester)
-	_, err := scan.Connect(t.Context(), b.address, b.data)
-	assert.ErrorContains(t, err, "another tester is connected")
 	require.NoError(t, raw.Close())
 	soak.Await(t, "control given back", func() bool { return !b.vehicle.Stands().Tester })
 	b.connect(t)
+	_, err := scan.Connect(t.Context(), b.address, b.data)
+	assert.ErrorContains(t, err, "another tester is connected", "one that says that it is there keeps its place")
+}
+
+// A tester that does not say that it is there when it is asked loses its place to the next one (ISO 13400-2's alive check), and what it
+// commanded is given back.
+func TestATesterThatHasGone(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	raw := rawTester(t, b.address)
+	raw.activate(t)
+	raw.ask(t, 0x10, 0x03)
+	raw.ask(t, 0x2F, 0xFD, 0x40, 0x03, 0x01)
+	b.connect(t)
+	soak.Await(t, "control given back", func() bool { return !b.vehicle.Stands().Tester })
 }
 
 // A tester that falls silent in a session loses it after five seconds (ISO 14229-2's S3), with what it commanded.
@@ -249,7 +261,7 @@ func TestFramesOfNobody(t *testing.T) {
 	require.NoError(t, err)
 	id, err := doip.IdentityOf(f)
 	require.NoError(t, err)
-	assert.Equal(t, uint16(0x0E80), id.Address)
+	assert.Equal(t, uint16(0x1001), id.Address)
 	require.NoError(t, c.Close())
 }
 
@@ -438,7 +450,7 @@ func (r *raw) activate(t *testing.T) {
 
 func (r *raw) ask(t *testing.T, request ...byte) []byte {
 	t.Helper()
-	r.write(t, doip.Message{From: r.address, To: 0x0E80, Data: request}.Frame())
+	r.write(t, doip.Message{From: r.address, To: 0x1001, Data: request}.Frame())
 	m, err := doip.MessageOf(r.read(t, doip.Diagnostic))
 	require.NoError(t, err)
 	return m.Data

@@ -50,6 +50,7 @@ type Vehicle struct {
 
 	// What the tester commands in place of the strategy; nil: nothing.
 	commands []string
+	held     map[string]bool // the outputs that it has; the strategy has the others
 	duty     map[string]float64
 
 	state  harness.State // as last entered
@@ -130,8 +131,9 @@ func (v *Vehicle) enter() {
 	coolant, pressure, speed := v.coolant, v.pressure, v.speed
 	last := v.state
 	v.state = harness.State{Name: "now", Key: v.key, Running: v.running && v.key, AC: v.ac, Coolant: &coolant, Pressure: &pressure,
-		Speed:    &speed,
-		Commands: v.commands, Duties: v.duty, Words: v.words}
+		Speed: &speed,
+		Words: v.words}
+	v.state.Commands, v.state.Duties = v.ordered(&v.state), v.duty
 	stood := slices.Clone(v.shares)
 	v.net.Enter(&v.state)
 	v.net.FanShares(v.shares)
@@ -387,8 +389,9 @@ func (v *Vehicle) Command(command string, on bool, duty float64) uds.Reason {
 		return uds.VoltageTooLow
 	}
 	if v.commands == nil {
-		v.commands, v.duty = []string{}, map[string]float64{}
+		v.commands, v.duty, v.held = []string{}, map[string]float64{}, map[string]bool{}
 	}
+	v.held[command] = true
 	v.commands = slices.DeleteFunc(v.commands, func(c string) bool { return c == command })
 	if on {
 		v.commands = append(v.commands, command)
@@ -404,6 +407,36 @@ func (v *Vehicle) Return() {
 	defer v.mu.Unlock()
 	v.commands, v.duty = nil, nil
 	v.enter()
+}
+
+// ReturnOne gives one output back to the strategy; true where the tester has none any more.
+func (v *Vehicle) ReturnOne(command string) bool {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if v.commands != nil {
+		delete(v.held, command)
+		delete(v.duty, command)
+		v.commands = slices.DeleteFunc(v.commands, func(c string) bool { return c == command })
+		if len(v.held) == 0 {
+			v.commands, v.duty = nil, nil
+		}
+	}
+	v.enter()
+	return v.commands == nil
+}
+
+// ordered are the commands that hold: the tester's where it has the output, the strategy's where it has not; nil where it has none.
+func (v *Vehicle) ordered(s *harness.State) []string {
+	if v.commands == nil {
+		return nil
+	}
+	list := slices.Clone(v.commands)
+	for _, command := range v.model.Circuit.CommandsIn(s, v.net.Held(), harness.Heard{}) {
+		if !v.held[command] && !slices.Contains(list, command) {
+			list = append(list, command)
+		}
+	}
+	return list
 }
 
 // Commanded is the duty in percent that an output is given now: 100 or 0 for one that is only on or off.

@@ -10,8 +10,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
+	"slices"
 	"sort"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 
@@ -35,6 +38,8 @@ type Vehicle struct {
 	VIN     string            `yaml:"vin,omitempty"` // how its number begins
 	Values  map[string]Value  `yaml:"values"`
 	Outputs map[string]Output `yaml:"outputs"`
+
+	order []string // of the outputs, as the file has them
 }
 
 // Value is one that can be read.
@@ -45,6 +50,16 @@ type Value struct {
 	Offset float64        `yaml:"offset,omitempty"`
 	Unit   string         `yaml:"unit,omitempty"`
 	Label  string         `yaml:"label,omitempty"`
+	Signed bool           `yaml:"signed,omitempty"` // two's complement
+	Bits   []int          `yaml:"bits,omitempty"`   // from, to: the bits of the whole that count, the lowest is 0
+	Words  map[int]string `yaml:"values,omitempty"` // what single figures mean, such as 0: off
+	PID    byte           `yaml:"-"`                // of emissions diagnostics, where it is asked for that way
+}
+
+// Security is the key that an output asks for. The key's name is that of a program which the owner of the machine has set.
+type Security struct {
+	Level byte   `yaml:"level"` // odd: of the request for a seed
+	Key   string `yaml:"key"`
 }
 
 // Output is one that can be commanded for a time.
@@ -52,6 +67,82 @@ type Output struct {
 	ID      uds.Identifier `yaml:"id"`
 	Percent bool           `yaml:"percent,omitempty"` // its state is a duty; else on is 1 and off is 0
 	Label   string         `yaml:"label,omitempty"`
+
+	At       int       `yaml:"at,omitempty"`      // its byte within the record
+	Bytes    int       `yaml:"bytes,omitempty"`   // of the record; one beyond At where nothing is said
+	Mask     []int     `yaml:"mask,omitempty"`    // bytes that say which outputs of the record are meant
+	Routine  int       `yaml:"routine,omitempty"` // a routine that is started and stopped, in place of an identifier
+	Security *Security `yaml:"security,omitempty"`
+}
+
+// Request is what commands the output: its duty in percent, or on for any above zero.
+func (o Output) Request(duty float64) []byte {
+	state := byte(0)
+	if duty > 0 {
+		state = 1
+		if o.Percent {
+			state = byte(min(100, duty))
+		}
+	}
+	if o.Routine != 0 {
+		which := byte(startRoutine)
+		if state == 0 {
+			which = stopRoutine
+		}
+		b := []byte{byte(uds.Routine), which, byte(o.Routine >> 8), byte(o.Routine)}
+		if o.Percent && state > 0 {
+			b = append(b, state)
+		}
+		return b
+	}
+	record := make([]byte, max(o.Bytes, o.At+1))
+	record[o.At] = state
+	for _, x := range o.Mask {
+		record = append(record, byte(x))
+	}
+	return uds.Control(o.ID, uds.ShortTermAdjust, record...)
+}
+
+// GiveBack is what gives the output back to its control unit.
+func (o Output) GiveBack() []byte {
+	if o.Routine != 0 {
+		return []byte{byte(uds.Routine), stopRoutine, byte(o.Routine >> 8), byte(o.Routine)}
+	}
+	var mask []byte
+	for _, x := range o.Mask {
+		mask = append(mask, byte(x))
+	}
+	return uds.Control(o.ID, uds.ReturnControl, mask...)
+}
+
+// Forms of a routine's control (ISO 14229-1).
+const (
+	startRoutine = 0x01
+	stopRoutine  = 0x02
+)
+
+// InOrder lists the outputs as the file has them; by name where it came from no file.
+func (v *Vehicle) InOrder() []string {
+	if len(v.order) == len(v.Outputs) {
+		return v.order
+	}
+	return slices.Sorted(maps.Keys(v.Outputs))
+}
+
+// Asks is the request that asks for a value, and Head how many bytes its answer has before the value itself.
+func (v *Vehicle) Asks(value Value) []byte {
+	if value.PID != 0 {
+		return []byte{byte(uds.CurrentData), value.PID}
+	}
+	return uds.Read(value.ID)
+}
+
+// Head is how many bytes an answer has before the value.
+func (v *Vehicle) Head(value Value) int {
+	if value.PID != 0 {
+		return 2
+	}
+	return 3
 }
 
 // Read reads a description; the error names the line.
@@ -68,6 +159,7 @@ func Read(b []byte) (*Vehicle, error) {
 		}
 		return nil, fmt.Errorf("vehicle data: %w", err)
 	}
+	v.order = outputsInOrder(b)
 	if err := v.check(); err != nil {
 		return nil, fmt.Errorf("vehicle data: %w", err)
 	}
@@ -87,10 +179,24 @@ func (v *Vehicle) check() error {
 		if value.ID == 0 || value.Bytes < 1 || value.Bytes > 4 {
 			return fmt.Errorf("values: %s: id and bytes (1 to 4) are needed", name)
 		}
+		if n := len(value.Bits); n != 0 && (n != 2 || value.Bits[0] < 0 || value.Bits[0] > value.Bits[1] || value.Bits[1] >= 8*value.Bytes) {
+			return fmt.Errorf("values: %s: bits are two, such as [0, 3], within its %d bytes", name, value.Bytes)
+		}
 	}
 	for name, out := range v.Outputs {
-		if out.ID == 0 {
-			return fmt.Errorf("outputs: %s: id is needed", name)
+		switch {
+		case out.ID == 0 && out.Routine == 0 || out.ID != 0 && out.Routine != 0:
+			return fmt.Errorf("outputs: %s: id, or routine, is needed", name)
+		case out.At < 0 || out.Bytes < 0 || out.Bytes > mostRecord || out.At >= max(1, max(out.Bytes, out.At+1)) || out.At >= mostRecord:
+			return fmt.Errorf("outputs: %s: at and bytes lie within a record of %d bytes", name, mostRecord)
+		case out.Bytes != 0 && out.At >= out.Bytes:
+			return fmt.Errorf("outputs: %s: at lies beyond its %d bytes", name, out.Bytes)
+		case len(out.Mask) > mostRecord || slices.ContainsFunc(out.Mask, func(x int) bool { return x < 0 || x > 0xFF }):
+			return fmt.Errorf("outputs: %s: mask is a list of bytes", name)
+		case out.Routine < 0 || out.Routine > 0xFFFF:
+			return fmt.Errorf("outputs: %s: a routine has two bytes", name)
+		case out.Security != nil && (out.Security.Level%2 != 1 || !named(out.Security.Key)):
+			return fmt.Errorf("outputs: %s: security has an odd level, and the name of a key in letters, figures and hyphens", name)
 		}
 	}
 	return nil
@@ -123,7 +229,39 @@ func (v Value) Decode(b []byte) (float64, error) {
 	for _, x := range b[:v.Bytes] {
 		raw = raw<<8 | uint32(x)
 	}
-	return float64(raw)*v.scale() + v.Offset, nil
+	wide := 8 * v.Bytes
+	if len(v.Bits) == 2 {
+		wide = v.Bits[1] - v.Bits[0] + 1
+		raw = raw >> v.Bits[0] & uint32(1<<wide-1)
+	}
+	figure := float64(raw)
+	if v.Signed && raw>>(wide-1)&1 == 1 {
+		figure -= math.Pow(2, float64(wide))
+	}
+	return figure*v.scale() + v.Offset, nil
+}
+
+// mostRecord bounds the record of an output, bytes.
+const mostRecord = 32
+
+// named tells whether something may be the name of a key.
+func named(s string) bool {
+	return s != "" && len(s) <= 40 && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-") == ""
+}
+
+// outputsInOrder lists the outputs as a file has them.
+func outputsInOrder(b []byte) []string {
+	var file struct {
+		Outputs yaml.Node `yaml:"outputs"`
+	}
+	if err := yaml.Unmarshal(b, &file); err != nil {
+		return nil // the file has been read before
+	}
+	var names []string
+	for i := 0; i+1 < len(file.Outputs.Content); i += 2 {
+		names = append(names, file.Outputs.Content[i].Value)
+	}
+	return names
 }
 
 // Encode makes bytes of a figure, at the nearest end of what they hold.
@@ -158,7 +296,7 @@ const (
 // the rest.
 func For(name string, c *harness.Circuit) *Vehicle {
 	v := &Vehicle{
-		Version: 1, Title: c.Title + ", simulated", Harness: name, Address: 0x0E80, VIN: "SKERROW",
+		Version: 1, Title: c.Title + ", simulated", Harness: name, Address: 0x1001, VIN: "SKERROW",
 		Values: map[string]Value{
 			Coolant:  {ID: uds.Coolant, Bytes: 1, Offset: -40, Unit: "°C", Label: "coolant"},
 			Speed:    {ID: uds.Speed, Bytes: 1, Unit: "km/h", Label: "road speed"},

@@ -20,11 +20,17 @@ type Type uint16
 const (
 	NegativeAck        Type = 0x0000 // of the header
 	IdentifyRequest    Type = 0x0001
+	IdentifyByEntity   Type = 0x0002
+	IdentifyByNumber   Type = 0x0003
 	Announcement       Type = 0x0004 // and the answer to IdentifyRequest
 	ActivationRequest  Type = 0x0005
 	ActivationResponse Type = 0x0006
 	AliveRequest       Type = 0x0007
 	AliveResponse      Type = 0x0008
+	StatusRequest      Type = 0x4001 // of the entity: what it is, and how many testers it has
+	StatusResponse     Type = 0x4002
+	PowerRequest       Type = 0x4003
+	PowerResponse      Type = 0x4004
 	Diagnostic         Type = 0x8001
 	DiagnosticAck      Type = 0x8002
 	DiagnosticNack     Type = 0x8003
@@ -56,10 +62,12 @@ const (
 // Codes of an answer to a routing activation.
 const (
 	Activated        byte = 0x10
+	Confirming       byte = 0x11 // somebody has to confirm it at the vehicle; another answer follows
 	DeniedUnknown    byte = 0x00 // the tester's address is not known
 	DeniedNoSocket   byte = 0x01 // another tester is connected
 	DeniedInUse      byte = 0x03
 	DeniedUnfinished byte = 0x04
+	DeniedKind       byte = 0x06
 )
 
 // activationWords says what each of them means.
@@ -96,9 +104,10 @@ type Frame struct {
 }
 
 // Bytes writes the frame.
-func (f Frame) Bytes() []byte { return f.bytes(Version) }
+func (f Frame) Bytes() []byte { return f.BytesAs(Version) }
 
-func (f Frame) bytes(version byte) []byte {
+// BytesAs writes it under another version: [AnyVersion] in an identification request.
+func (f Frame) BytesAs(version byte) []byte {
 	b := make([]byte, headerBytes, headerBytes+len(f.Body))
 	b[0], b[1] = version, ^version
 	binary.BigEndian.PutUint16(b[2:], uint16(f.Type))

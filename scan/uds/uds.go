@@ -10,6 +10,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"strconv"
+	"time"
 )
 
 // Service is the first byte of a request (ISO 14229-1:2020, table 2; figures from memory).
@@ -21,11 +22,24 @@ const (
 	ClearCodes       Service = 0x14
 	ReadCodes        Service = 0x19
 	ReadData         Service = 0x22
+	SecurityAccess   Service = 0x27
 	ControlOutput    Service = 0x2F
+	Routine          Service = 0x31
 	TesterPresent    Service = 0x3E
 	positive                 = 0x40
 	negative         byte    = 0x7F
 	suppressPositive         = 0x80
+)
+
+// Services of emissions diagnostics (ISO 15031-5, SAE J1979), which nearly every car has.
+const (
+	CurrentData    Service = 0x01
+	FrozenData     Service = 0x02
+	StoredCodes    Service = 0x03
+	ClearEmissions Service = 0x04
+	PendingCodes   Service = 0x07
+	VehicleData    Service = 0x09
+	PermanentCodes Service = 0x0A
 )
 
 // Sessions.
@@ -118,6 +132,57 @@ func Answer(s Service, b []byte) ([]byte, error) {
 	}
 	return b[1:], nil
 }
+
+// Refuses tells whether an answer refuses just this request's service.
+func Refuses(request, b []byte) bool {
+	return len(b) >= 3 && b[0] == negative && b[1] == request[0] && Reason(b[2]) != Pending
+}
+
+// Answers tells whether an answer is one to just this request: the same service, and about the same thing, which each service repeats in
+// its own way (ISO 14229-1; SAE J1979 for the services below 0x10).
+func Answers(request, b []byte) bool {
+	if len(b) == 0 || b[0] != request[0]|positive {
+		return false
+	}
+	echoed := 0
+	switch Service(request[0]) {
+	case SessionControl, ReadCodes, TesterPresent, SecurityAccess, CurrentData, VehicleData:
+		echoed = 1
+	case ReadData:
+		echoed = 2
+	case ControlOutput, Routine:
+		echoed = 3
+	}
+	if len(request) < 1+echoed || len(b) < 1+echoed {
+		return false
+	}
+	for i := 1; i <= echoed; i++ {
+		want := request[i]
+		if i == 1 && (Service(request[0]) == SessionControl || Service(request[0]) == TesterPresent) {
+			want &^= suppressPositive
+		}
+		if b[i] != want {
+			return false
+		}
+	}
+	return true
+}
+
+// PendingOf is how long a control unit may ask to be waited for, P2* of its answer to a session, in units of ten milliseconds; false where
+// it says nothing of it.
+func PendingOf(session []byte) (time.Duration, bool) {
+	if len(session) < 5 {
+		return 0, false
+	}
+	p := time.Duration(binary.BigEndian.Uint16(session[3:])) * 10 * time.Millisecond
+	return min(max(p, leastPending), mostPending), p > 0
+}
+
+// Bounds of what a P2* is believed.
+const (
+	leastPending = 500 * time.Millisecond
+	mostPending  = 10 * time.Second
+)
 
 // StillPending tells whether a refusal only says that the answer is to come.
 func StillPending(b []byte) bool { return len(b) >= 3 && b[0] == negative && Reason(b[2]) == Pending }

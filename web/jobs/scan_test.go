@@ -75,7 +75,7 @@ func TestTheScanPage(t *testing.T) {
 	}
 	webtest.Says(t, w.Post(job+"/scan/connect", "address", address, "data", "vehicle-data: 2").Body.String(), "vehicle-data: 1")
 	webtest.Says(t, w.Post(job+"/scan/connect", "address", address, "data",
-		"vehicle-data: 1\ncontroller: 0x0E80\nharness: other").Body.String(),
+		"vehicle-data: 1\ncontroller: 0x1001\nharness: other").Body.String(),
 		"check the model and its year")
 	webtest.Says(t, w.Post(job+"/scan/command", "state", "low").Body.String(), "No vehicle is connected")
 
