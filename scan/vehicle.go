@@ -97,6 +97,11 @@ type Vehicle struct {
 
 // Connect reaches a vehicle over IP and is accepted as its tester. The link lives until Close, or until the context ends.
 func Connect(ctx context.Context, address string, data *describe.Vehicle) (*Vehicle, error) {
+	return ConnectIP(ctx, address, data, nil)
+}
+
+// ConnectIP is Connect with keys for outputs that ask for them; nil for none.
+func ConnectIP(ctx context.Context, address string, data *describe.Vehicle, keys Keys) (*Vehicle, error) {
 	if data == nil {
 		data = &describe.Vehicle{}
 	}
@@ -105,12 +110,10 @@ func Connect(ctx context.Context, address string, data *describe.Vehicle) (*Vehi
 	if err != nil {
 		return nil, err
 	}
-	v := Over(ctx, ch, data, nil)
+	v := Over(ctx, ch, data, keys)
 	if v.id = id; !said { // a vehicle that says nothing by datagram can still be asked for its number
 		v.id = doip.Identity{Address: ch.to}
-		if b, err := v.service(ctx, uds.ReadData, uds.Read(uds.Number)); err == nil && len(b) > 2 {
-			v.id.VIN = string(b[2:])
-		}
+		v.id.VIN = v.number(ctx)
 	}
 	return v, nil
 }
@@ -348,6 +351,9 @@ func (v *Vehicle) Codes() ([]uds.Code, error) {
 		return nil, err
 	}
 	defer end()
+	if v.data.Emissions {
+		return v.emissionsCodes(ctx)
+	}
 	b, err := v.ask(ctx, uds.Codes(0xFF))
 	if err != nil {
 		return nil, err
@@ -362,6 +368,10 @@ func (v *Vehicle) ClearCodes() error {
 		return err
 	}
 	defer end()
+	if v.data.Emissions {
+		_, err = v.ask(ctx, []byte{byte(uds.ClearEmissions)})
+		return err
+	}
 	_, err = v.service(ctx, uds.ClearCodes, uds.Clear())
 	return err
 }
@@ -375,6 +385,9 @@ func (v *Vehicle) Command(name string, commands map[string]float64) error {
 
 // CommandFor is Command with a time to hold, at most CommandLastsMost. Outputs that leave names stay as they are.
 func (v *Vehicle) CommandFor(name string, commands map[string]float64, hold time.Duration, leave ...string) error {
+	if len(v.data.Outputs) == 0 {
+		return errors.New("nothing can be commanded without a data description that names the vehicle's outputs")
+	}
 	if hold <= 0 || hold > CommandLastsMost {
 		return fmt.Errorf("a command holds for up to %.0f s, not %.0f", CommandLastsMost.Seconds(), hold.Seconds())
 	}
@@ -551,6 +564,14 @@ func (v *Vehicle) giveBack() error {
 		return nil
 	}
 	return v.err
+}
+
+// Names lists the values that the vehicle is known to have, the published ones first.
+func (v *Vehicle) Names() []string { return v.data.Names() }
+
+// Means is the word that the data description has for a value's figure; empty for none.
+func (v *Vehicle) Means(name string, figure float64) string {
+	return v.data.Values[name].Words[int(figure)]
 }
 
 // Held is the last command that still holds, when it was given, and when it is given back by itself; empty where none does.

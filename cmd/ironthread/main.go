@@ -40,13 +40,17 @@ func run(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetErr(plainWriter{errs})
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return inputError{err} })
 	root.AddCommand(checkCommand(), solveCommand(), startCommand(), studyCommand(), planCommand(), simCommand(),
-		diagnoseCommand(), measureCommand(),
+		diagnoseCommand(), measureCommand(), scanCommand(),
 		exportCommand(), schemaCommand(), serveCommand(), demoCommand(), backupCommand(), restoreCommand(), letInCommand())
 	if err := root.Execute(); err != nil {
 		fmt.Fprintf(root.ErrOrStderr(), "ironthread: %v\n", err)
 		var input inputError
 		if errors.As(err, &input) {
 			return 2
+		}
+		var loose looseError
+		if errors.As(err, &loose) {
+			return 3
 		}
 		return 1
 	}

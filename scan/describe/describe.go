@@ -39,6 +39,8 @@ type Vehicle struct {
 	Values  map[string]Value  `yaml:"values"`
 	Outputs map[string]Output `yaml:"outputs"`
 
+	Emissions bool `yaml:"-"` // emissions diagnostics alone: no output, no session
+
 	order []string // of the outputs, as the file has them
 }
 

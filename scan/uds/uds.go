@@ -10,6 +10,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -224,11 +225,15 @@ func Session(which byte) []byte { return []byte{byte(SessionControl), which} }
 type Code struct {
 	Number uint32 // three bytes: the code of SAE J2012 and the kind of failure
 	Status byte
+
+	Permanent bool // kept until the control unit itself has seen that it is mended (SAE J1979, service 0x0A)
 }
 
 // Bits of a code's status (ISO 14229-1, annex D).
 const (
 	FailsNow     byte = 0x01
+	FailedCycle  byte = 0x02 // in this operation cycle
+	PendingNow   byte = 0x04
 	Confirmed    byte = 0x08
 	FailedOnce   byte = 0x20 // since it was cleared
 	WarningLight byte = 0x80
@@ -238,6 +243,44 @@ const (
 func (c Code) Name() string {
 	two := uint16(c.Number >> 8)
 	return fmt.Sprintf("%c%04X", "PCBU"[two>>14], two&0x3FFF)
+}
+
+// Failure is the last byte of a code, the kind of failure of SAE J2012, in two figures; empty where it has none.
+func (c Code) Failure() string {
+	if kind := byte(c.Number); kind != 0 {
+		return fmt.Sprintf("%02X", kind)
+	}
+	return ""
+}
+
+// StatusWords says what a code's status means.
+func (c Code) StatusWords() string {
+	var words []string
+	for _, x := range []struct {
+		bit  byte
+		word string
+	}{{FailsNow, "fails now"}, {FailedCycle, "failed in this cycle"}, {PendingNow, "pending"}, {Confirmed, "stored"},
+		{FailedOnce, "failed since it was cleared"}, {WarningLight, "warning light"}} {
+		if c.Status&x.bit != 0 {
+			words = append(words, x.word)
+		}
+	}
+	if c.Permanent {
+		words = append(words, "permanent")
+	}
+	return strings.Join(words, ", ")
+}
+
+// EmissionsCodesOf reads an answer of the services 0x03, 0x07 and 0x0A: on CAN a count and two bytes a code.
+func EmissionsCodesOf(b []byte, status byte, permanent bool) ([]Code, error) {
+	if len(b) < 2 || len(b) != 2+2*int(b[1]) {
+		return nil, fmt.Errorf("the list of fault codes has a wrong length (%d bytes)", len(b))
+	}
+	var list []Code
+	for b = b[2:]; len(b) >= 2; b = b[2:] {
+		list = append(list, Code{Number: uint32(b[0])<<16 | uint32(b[1])<<8, Status: status, Permanent: permanent})
+	}
+	return list, nil
 }
 
 // CodeNamed is the code with a name, its kind of failure left open; false for what is none.
@@ -272,7 +315,7 @@ func CodesOf(b []byte) ([]Code, error) {
 	}
 	var list []Code
 	for b = b[2:]; len(b) >= 4; b = b[4:] {
-		list = append(list, Code{uint32(b[0])<<16 | uint32(b[1])<<8 | uint32(b[2]), b[3]})
+		list = append(list, Code{Number: uint32(b[0])<<16 | uint32(b[1])<<8 | uint32(b[2]), Status: b[3]})
 	}
 	return list, nil
 }
