@@ -54,10 +54,10 @@ func TestTwoRelaysBecomeThree(t *testing.T) {
 	b.sees("h2", "Ways that can do it")
 	b.touch(`.ways a[href*="series-parallel"]`)
 	b.sees("#drawn h2", "both in series, then in parallel")
-	b.sees(".fans", "M1 first fan: slow")
+	b.sees(".fans", "M1 left fan: slow") // as it is called there
 	b.sees("main", "From what is there to this")
 	b.sees(".outcomes", "K3")
-	b.sees(".outcomes", "stays live")
+	b.sees(".outcomes", "tapped into")
 	b.sees("td", "K1 KI3") // the clutch pulls through a relay that turns it round
 	b.accessible()
 	b.touch(".exports .btn-primary")
@@ -98,7 +98,7 @@ func TestOtherRewires(t *testing.T) {
 
 	b.visit(s.url + two + "&amps=14&keep=f4-dropping-resistor&way=dropping-resistor")
 	b.sees("#drawn h2", "a dropping resistor")
-	b.sees(".outcomes", "stays live")
+	b.sees(".outcomes", "tapped into")
 
 	b.visit(s.url + "/rewire?fans=2&speeds=2&volts=12&title=Mower&half=ok&amps=14&module=40&hertz=100-500&name=fan+line&gives=pwm&asks=low&" +
 		"limit=&name=full&gives=pwm&asks=high&limit=&way=pwm-module")

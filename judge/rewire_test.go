@@ -283,7 +283,8 @@ func furtherRequests() []request {
 	add("a line broken: runs, switches", fans(2, 14, ""), heated, "open-line: runs\n", "asks by closing", 85, 12.6, 0)
 	add("a line broken: runs, a module", fans(2, 14, ""), pulsed, "open-line: runs\n", "", 85, 12.6, 0)
 	add("a line broken: stops, a module", fans(3, 14, ""), pulsed, "open-line: stops\n", "", 85, 12.6, 0)
-	add("one never alone", "[{name: n, amps: 14, half-volts: ok, never-alone: true}, {name: o, amps: 14, half-volts: ok}]", two, "", "", 85, 12.6, 0)
+	add("one never alone",
+		"[{name: n, amps: 14, half-volts: ok, never-alone: true}, {name: o, amps: 14, half-volts: ok}]", two, "", "", 85, 12.6, 0)
 	add("two never alone", fans(2, 14, ", never-alone: true"), two, "", "never to be the only fan", 85, 12.6, 0)
 	add("three never alone", fans(3, 14, ", never-alone: true"), two, "", "", 85, 12.6, 0)
 	add("the only one never alone", fans(1, 14, ", never-alone: true"), two, "", "the only one there is", 85, 12.6, 0)
@@ -380,8 +381,8 @@ func holds(t *testing.T, r request, p *proposal) {
 			amps := figure(part, "amps")
 			for _, w := range c.reach(name + ".b") {
 				if !c.theirs(w.from) && !c.theirs(w.to) || c.kind(w.from) != "controller" && c.kind(w.to) != "controller" {
-					assert.GreaterOrEqual(t, may(w.mm2, r.heat, max(r.insulation, 105))+1e-6, amps, "%s: %s - %s of %g mm² behind %s of %g A", where, w.from, w.to, w.mm2, name,
-						amps)
+					assert.GreaterOrEqual(t, may(w.mm2, r.heat, max(r.insulation, 105))+1e-6, amps, "%s: %s - %s of %g mm² behind %s of %g A",
+						where, w.from, w.to, w.mm2, name, amps)
 				}
 			}
 			assert.LessOrEqual(t, current[name], amps*straight(fuseLasts, r.heat)+0.02*amps, "%s: %s", where, name)

@@ -26,7 +26,8 @@ const (
 )
 
 // fanStates are the states of a fan drive (SAE J1939-71, from memory).
-var fanStates = map[byte]string{0: "off", 1: "engine: coolant", 2: "manual", 3: "transmission oil", 4: "A/C", 5: "timer", 6: "brake", 15: "not available"}
+var fanStates = map[byte]string{0: "off", 1: "engine: coolant", 2: "manual", 3: "transmission oil", 4: "A/C", 5: "timer", 6: "brake",
+	15: "not available"}
 
 // TruckCode is an active code: what is suspected, how it fails, how often it has.
 type TruckCode struct {

@@ -44,8 +44,7 @@ const (
 )
 
 // ErrLost is a connection that has ended.
-var ErrLost = errors.New("the connection to the vehicle is lost. What was commanded may be running: key off stops it; by the standard the " +
-	"vehicle lets go by itself within some seconds")
+var ErrLost = errors.New("the connection to the vehicle is lost")
 
 // errNoAnswer is a request that nobody answered; the link lives.
 var errNoAnswer = errors.New("no answer in time")
@@ -57,7 +56,8 @@ var errGaveWay = errors.New("given up: what was commanded is being given back")
 type Loose struct{ Why error }
 
 func (l *Loose) Error() string {
-	return fmt.Sprintf("nobody confirms that control was given back (%v): it may be running; key off stops it", l.Why)
+	return fmt.Sprintf("nobody confirms that control was given back (%v): it may be running; key off stops it. By the standard the vehicle "+
+		"lets go by itself within some seconds", l.Why)
 }
 
 func (l *Loose) Unwrap() error { return l.Why }
@@ -152,7 +152,12 @@ func (v *Vehicle) keep(ctx context.Context) {
 		}
 		select {
 		case <-ctx.Done():
-			_ = v.Return() // said below, where it did not come to anything
+			v.mu.Lock()
+			again := len(v.attempted) > 0 || v.extended // what nobody confirmed has been tried already
+			v.mu.Unlock()
+			if again {
+				_ = v.Return() // what it did not come to is kept for whoever asks
+			}
 			v.lose()
 			v.ch.Close()
 			return
@@ -405,11 +410,16 @@ func (v *Vehicle) CommandFor(name string, commands map[string]float64, hold time
 	if err == nil {
 		return nil
 	}
-	if back := v.Return(); back != nil {
-		var loose *Loose
-		if errors.As(back, &loose) {
-			return fmt.Errorf("%s: %w; %w", name, err, back)
-		}
+	v.mu.Lock()
+	tried := len(v.attempted) > 0
+	v.mu.Unlock()
+	back := v.Return()
+	var loose *Loose
+	switch {
+	case errors.As(back, &loose):
+		return fmt.Errorf("%s: %w; %w", name, err, back)
+	case !tried:
+		return fmt.Errorf("%s: %w; nothing was commanded", name, err)
 	}
 	return fmt.Errorf("%s: %w; control was given back", name, err)
 }
@@ -431,7 +441,7 @@ func (v *Vehicle) command(ctx context.Context, name string, commands map[string]
 		if !slices.Contains(v.attempted, command) {
 			v.attempted = append(v.attempted, command)
 		}
-		v.until = time.Now().Add(hold)
+		v.until = time.Now().Add(hold + answerAtMost) // it holds from when all are obeyed
 		v.mu.Unlock()
 		if _, err := v.ask(ctx, out.Request(commands[command])); err != nil {
 			return fmt.Errorf("%s is not commanded: %w", command, err)

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"net/url"
+	"strings"
 	"sync"
 	"time"
 
@@ -34,7 +36,8 @@ type Watch struct {
 type Point struct {
 	Seconds float64
 	Values  map[string]float64
-	Command string // that held then
+	Command string   // that held then
+	Stale   []string // values that nobody answered this time
 }
 
 // Limits of watching.
@@ -52,11 +55,17 @@ type Watches struct {
 
 	mu     sync.Mutex
 	of     map[int64]*Watch
+	ended  map[int64]error // of links that have ended: control that may not have been given back, or nil
 	meters map[int64]*Meter
+
+	// Keys makes keys for outputs that ask for them; nil: none can be made.
+	Keys Keys
 }
 
 // NewWatches keeps none yet.
-func NewWatches() *Watches { return &Watches{of: map[int64]*Watch{}, meters: map[int64]*Meter{}} }
+func NewWatches() *Watches {
+	return &Watches{of: map[int64]*Watch{}, ended: map[int64]error{}, meters: map[int64]*Meter{}}
+}
 
 // Of is a job's link; nil for none.
 func (w *Watches) Of(job int64) *Watch {
@@ -85,9 +94,10 @@ func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data
 		return nil, fmt.Errorf("%d vehicles are connected; leave one first", mostWatched)
 	}
 	w.of[job] = &Watch{} // the place is taken while it is connected
+	delete(w.ended, job)
 	w.mu.Unlock()
 	living, stop := context.WithCancel(context.WithoutCancel(ctx)) // the link outlives the request that asked for it
-	v, err := Connect(living, address, data)
+	v, err := w.reach(living, address, data)
 	if err != nil {
 		stop()
 		w.mu.Lock()
@@ -100,7 +110,7 @@ func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data
 		return nil, nothing(address)
 	}
 	now := time.Now()
-	x := &Watch{Vehicle: v, Data: data, Address: address, began: now, looked: now, stop: stop, done: make(chan struct{})}
+	x := &Watch{Vehicle: v, Data: v.data, Address: address, began: now, looked: now, stop: stop, done: make(chan struct{})}
 	w.mu.Lock()
 	w.of[job] = x
 	w.mu.Unlock()
@@ -108,12 +118,42 @@ func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data
 		defer close(x.done)
 		x.run(living)
 		w.mu.Lock()
+		w.ended[job] = v.MayRun()
 		if w.of[job] == x {
 			delete(w.of, job)
 		}
 		w.mu.Unlock()
 	}()
 	return x, nil
+}
+
+// Ended is control that may not have been given back when a job's last link ended; nil where it was.
+func (w *Watches) Ended(job int64) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.ended[job]
+}
+
+// reach connects by what an address says: diagnostics over IP where it says nothing, else a CAN bus. A bus that speaks as trucks do is
+// left alone.
+func (w *Watches) reach(ctx context.Context, address string, data *describe.Vehicle) (*Vehicle, error) {
+	if !onCAN(address) {
+		return ConnectIP(ctx, strings.TrimPrefix(address, "doip://"), data, w.Keys)
+	}
+	bus, err := OpenBus(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	if l, speaks := SpeaksJ1939(ctx, bus); speaks {
+		l.bus.Close()
+		return nil, &Refused{"this bus speaks J1939, as trucks and machines do: nothing is sent there. \"ironthread scan\" listens to it"}
+	}
+	return ConnectCAN(ctx, bus, data, w.Keys)
+}
+
+// onCAN tells whether an address is that of a CAN bus.
+func onCAN(address string) bool {
+	return strings.HasPrefix(address, "can:") || strings.HasPrefix(address, "socketcand://")
 }
 
 // Done is closed when the link has ended.
@@ -159,6 +199,20 @@ func nothing(address string) error {
 // are, as a vehicle without an address server takes one of those. This machine itself is neither a vehicle nor a meter, but
 // where a simulated one is asked for.
 func (w *Watches) permitted(address string) error {
+	if name, ok := strings.CutPrefix(address, "can:"); ok {
+		if name == "" || len(name) > 15 || strings.Trim(name, "abcdefghijklmnopqrstuvwxyz0123456789") != "" {
+			return fmt.Errorf("%q is no CAN interface of this machine; write it as can:can0", clipped(address))
+		}
+		return nil
+	}
+	address = strings.TrimPrefix(address, "doip://")
+	if onCAN(address) {
+		u, err := url.Parse(address)
+		if err != nil {
+			return fmt.Errorf("%q is no address; write it as socketcand://192.168.0.10:29536/can0", clipped(address))
+		}
+		address = u.Host
+	}
 	host, _, err := net.SplitHostPort(address)
 	if err != nil {
 		return fmt.Errorf("%q is no address; write it as 192.168.0.10:13400", clipped(address))
@@ -192,20 +246,20 @@ func (x *Watch) run(ctx context.Context) {
 	defer x.Vehicle.Close()
 	tick := time.NewTicker(readEvery)
 	defer tick.Stop()
-	names := x.Data.Names()
+	names := x.Vehicle.Names()
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case now := <-tick.C:
-			values, err := x.Vehicle.Values(names...)
+			r, err := x.Vehicle.Read(ctx, names...)
 			if err != nil && x.Vehicle.Lost() != nil {
 				return
 			}
 			held, _, _ := x.Vehicle.Held()
 			x.mu.Lock()
 			if err == nil {
-				x.points = append(x.points, Point{now.Sub(x.began).Seconds(), values, held})
+				x.points = append(x.points, Point{now.Sub(x.began).Seconds(), r.Values, held, r.Stale})
 				if len(x.points) > keptPoints {
 					x.points = x.points[len(x.points)-keptPoints:]
 				}

@@ -125,7 +125,8 @@ func (s *Server) datagram(b []byte) *doip.Frame {
 		return nack(doip.UnknownType)
 	case len(f.Body) != long:
 		return nack(doip.BadLength)
-	case f.Type == doip.IdentifyByEntity && string(f.Body) != string(id.Entity[:]), f.Type == doip.IdentifyByNumber && string(f.Body) != id.VIN:
+	case f.Type == doip.IdentifyByEntity && string(f.Body) != string(id.Entity[:]),
+		f.Type == doip.IdentifyByNumber && string(f.Body) != id.VIN:
 		return nil // somebody else is meant
 	case f.Type == doip.PowerRequest:
 		return &doip.Frame{Type: doip.PowerResponse, Body: []byte{0x01}} // ready

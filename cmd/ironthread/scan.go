@@ -71,8 +71,8 @@ func scanCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&f.who, "who", false, "who answers")
 	cmd.Flags().BoolVar(&f.values, "values", false, "all values once")
 	cmd.Flags().BoolVar(&f.codes, "codes", false, "the stored codes")
-	cmd.Flags().BoolVar(&f.clear, "clear", false, "the codes read and printed, then cleared; on emissions diagnostics readiness and freeze frames go "+
-		"with them")
+	cmd.Flags().BoolVar(&f.clear, "clear", false, "the codes read and printed, then cleared; on emissions diagnostics readiness and "+
+		"freeze frames go with them")
 	cmd.Flags().StringVar(&f.command, "command", "", "a state of the harness, an output, or OUTPUT=VALUE in percent, several with commas")
 	cmd.Flags().DurationVar(&f.hold, "hold", 20*time.Second, "how long a command holds, up to 2m")
 	cmd.Flags().DurationVar(&f.watch, "watch", 0, "values again and again for so long")

@@ -91,7 +91,8 @@ func (n *Network) warnHeat(heat map[string]HeatPoint, warn func(kind, at, format
 			warn("heat", p.Name, "%s stands behind %s, which turns %.0f W into heat for as long as that is on, without the air that it "+
 				"cools itself in; no fuse ends that", standing, p.Name, h.Watts)
 		case h.AboveAir > hotAbove:
-			warn("heat", p.Name, "%s turns %.0f W into heat: about %.0f °C above the air around it without a heat sink", p.Name, h.Watts, h.AboveAir)
+			warn("heat", p.Name, "%s turns %.0f W into heat: about %.0f °C above the air around it without a heat sink", p.Name, h.Watts,
+				h.AboveAir)
 		}
 	}
 }

@@ -400,7 +400,8 @@ func (d *drawing) module() {
 		outputs = append(outputs, fmt.Sprintf("fan%d: {+: o%d, -: r%d}", i+1, i+1, i+1))
 	}
 	keys := fmt.Sprintf(`kind: pwm-module, control: c, feeds: ["+"], logic: [l], grounds: ["-"], outputs: {%s}, duty: {min: 10, max: 90}, `+
-		`on-level: %s, open: %q, grounded: %q, ramp: 3`, strings.Join(outputs, ", "), level, open, map[string]string{"low": "full", "high": "off"}[level])
+		`on-level: %s, open: %q, grounded: %q, ramp: 3`, strings.Join(outputs, ", "), level, open,
+		map[string]string{"low": "full", "high": "off"}[level])
 	if len(outputs) == 0 {
 		return
 	}

@@ -188,8 +188,8 @@ func (w *Wish) refuse(f Family) *limit {
 	if f != Module {
 		for _, speed := range w.Speeds {
 			if !lined(speed) {
-				return &limit{why: fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed), frees: "an output that switches, or a " +
-					"module"}
+				return &limit{why: fmt.Sprintf("only pulses ask for %s, and pulses cannot pull a relay", speed),
+					frees: "an output that switches, or a module"}
 			}
 		}
 	}
@@ -222,7 +222,8 @@ func (w *Wish) refuse(f Family) *limit {
 	if f == Series || f == Dropping {
 		for _, fan := range w.Fans {
 			if fan.HalfVolts == Stalls {
-				return &limit{why: fmt.Sprintf("%s does not run at half its volts", fan.Name), frees: "a fan whose maker permits it, or one fan, then both"}
+				return &limit{why: fmt.Sprintf("%s does not run at half its volts", fan.Name),
+					frees: "a fan whose maker permits it, or one fan, then both"}
 			}
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"ironthread/core/probe"
 	"ironthread/scan"
 	"ironthread/scan/describe"
+	"ironthread/scan/uds"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
 )
@@ -47,8 +48,8 @@ type scanPage struct {
 
 // codeLine is a stored code and what it says about this circuit.
 type codeLine struct {
-	Name, Says string
-	Now        bool
+	Name, Failure, Status, Says string
+	Now                         bool
 }
 
 // livePart is what is read anew every moment.
@@ -60,12 +61,14 @@ type livePart struct {
 	Age      string
 	Left     string
 	Lost     string
+	Loose    string // control that may not have been given back
 	Expected []liveFan
 	Preface  []condition
 	Ready    []readiness
 }
 
-type liveValue struct{ Label, Figure, Unit string }
+// liveValue is a value as it is now; Stale is how long nobody has answered for it.
+type liveValue struct{ Label, Figure, Unit, Stale string }
 
 type liveFan struct{ Name, Label, Word string }
 
@@ -107,7 +110,8 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 		codes, asked := p.Watch.Codes()
 		p.Asked = asked
 		for _, code := range codes {
-			p.Codes = append(p.Codes, codeLine{code.Name(), codeSays(j.file.Drawn, code.Name()), code.Status&1 != 0})
+			p.Codes = append(p.Codes, codeLine{code.Name(), code.Failure(), code.StatusWords(), codeSays(j.file.Drawn, code.Name()),
+				code.Status&uds.FailsNow != 0})
 		}
 		p.Live = a.live(j)
 		p.Others = otherwise(j)
@@ -143,6 +147,9 @@ func (a *Jobs) connect(c *gin.Context) {
 	refuse := func(err error) { a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err)) }
 	address := strings.TrimSpace(room.Clip(c.PostForm("address"), room.MaxText))
 	data := describe.For(j.Sheet, j.file.Drawn)
+	if strings.HasPrefix(address, "can:") || strings.HasPrefix(address, "socketcand://") {
+		data = nil // what nearly every car gives, unless its own file is given
+	}
 	if text := c.PostForm("data"); strings.TrimSpace(text) != "" {
 		var err error
 		if data, err = describe.Read([]byte(text)); err != nil {
@@ -238,6 +245,10 @@ func (a *Jobs) readCodes(c *gin.Context) {
 	if !ok {
 		return
 	}
+	if c.PostForm("clear") != "" {
+		a.clearCodes(c, j, w)
+		return
+	}
 	codes, err := w.ReadCodes()
 	if err != nil {
 		a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err))
@@ -247,22 +258,43 @@ func (a *Jobs) readCodes(c *gin.Context) {
 	for _, code := range codes {
 		names = append(names, code.Name())
 	}
-	clearing := c.PostForm("clear") != ""
-	if clearing {
-		if err := w.Vehicle.ClearCodes(); err != nil {
-			a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err))
-			return
-		}
-	}
 	a.change(c, j, fmt.Sprintf("/jobs/%d/scan", j.ID), func(j *jobAt, sentence string) {
 		a.showScan(c, j, http.StatusUnprocessableEntity, sentence)
 	}, func(j *jobAt) ([]job.Entry, error) {
-		entries, err := j.seen([]probe.Observation{{State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger), Codes: &names}})
-		if clearing {
-			entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: "fault codes cleared, after they were kept"}})
-		}
-		return entries, err
+		return j.seen([]probe.Observation{{State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger), Codes: &names}})
 	})
+}
+
+// clearCodes has the codes forgotten that are in the log: nothing unread is cleared, and the log comes first.
+func (a *Jobs) clearCodes(c *gin.Context, j *jobAt, w *scan.Watch) {
+	refuse := func(sentence string) { a.showScan(c, j, http.StatusUnprocessableEntity, sentence) }
+	kept, asked := w.Codes()
+	if !asked {
+		refuse("Read the codes and keep them first: nothing that was not read is cleared.")
+		return
+	}
+	now, err := w.Vehicle.Codes()
+	if err != nil {
+		refuse(room.Sentence(err))
+		return
+	}
+	for _, code := range now {
+		if !slices.ContainsFunc(kept, func(k uds.Code) bool { return k.Number == code.Number }) {
+			refuse(fmt.Sprintf("%s has come since the codes were read: read them and keep them again, then clear.", code.Name()))
+			return
+		}
+	}
+	a.change(c, j, fmt.Sprintf("/jobs/%d/scan", j.ID), func(_ *jobAt, sentence string) { refuse(sentence) },
+		func(_ *jobAt) ([]job.Entry, error) {
+			text := "fault codes cleared, after they were kept"
+			if w.Data.Emissions {
+				text += "; readiness and freeze frames went with them"
+			}
+			if err := w.Vehicle.ClearCodes(); err != nil {
+				return nil, refusedFor(err)
+			}
+			return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: text}}}, nil
+		})
 }
 
 // liveNow is what is read anew: a fragment that the page asks for again and again.
@@ -273,7 +305,10 @@ func (a *Jobs) liveNow(c *gin.Context) {
 	}
 	live := a.live(j)
 	if live == nil {
-		live = &livePart{JobID: j.ID, Lost: "The connection to the vehicle has ended. What was commanded is given back by the vehicle itself."}
+		live = &livePart{JobID: j.ID, Lost: "The connection to the vehicle has ended; nothing is commanded any more."}
+		if loose := a.watches.Ended(j.ID); loose != nil {
+			live.Lost = "The connection to the vehicle has ended: " + loose.Error() + "."
+		}
 	}
 	a.Part(c, http.StatusOK, "scan.html", "live", live)
 }
@@ -285,6 +320,9 @@ func (a *Jobs) live(j *jobAt) *livePart {
 		return nil
 	}
 	p := &livePart{JobID: j.ID}
+	if loose := w.Vehicle.MayRun(); loose != nil {
+		p.Loose = room.Sentence(loose)
+	}
 	points := w.Points()
 	held, at, until := w.Vehicle.Held()
 	if held != "" {
@@ -296,8 +334,15 @@ func (a *Jobs) live(j *jobAt) *livePart {
 		return p
 	}
 	last := points[len(points)-1]
-	for _, name := range w.Data.Names() {
+	for _, name := range w.Vehicle.Names() {
 		v, there := last.Values[name]
+		stale := ""
+		for i := len(points) - 1; i >= 0 && !there && slices.Contains(points[i].Stale, name); i-- {
+			if i > 0 {
+				v, there = points[i-1].Values[name]
+				stale = fmt.Sprintf("%.0f s", last.Seconds-points[i-1].Seconds)
+			}
+		}
 		if !there {
 			continue
 		}
@@ -306,7 +351,7 @@ func (a *Jobs) live(j *jobAt) *livePart {
 		if described.Unit == "" && described.Bytes == 1 && v <= 1 { // a switch
 			figure = map[bool]string{true: "on", false: "off"}[v == 1]
 		}
-		p.Values = append(p.Values, liveValue{firstOf(described.Label, name), figure, described.Unit})
+		p.Values = append(p.Values, liveValue{firstOf(described.Label, name), figure, described.Unit, stale})
 	}
 	p.Ready = ready(last.Values)
 	if held != "" {
