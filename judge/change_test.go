@@ -126,9 +126,7 @@ type operations struct{ Moved, Tapped, Laid, Cut, New, Left []string }
 func TestConversionsAgainstAHand(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), patience)
 	defer cancel()
-	command := filepath.Join(t.TempDir(), "ironthread")
-	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput()
-	require.NoError(t, err, string(out))
+	command := built(t)
 	for _, x := range conversions() {
 		t.Run(x.name, func(t *testing.T) {
 			dir := t.TempDir()

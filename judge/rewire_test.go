@@ -311,9 +311,7 @@ const patience = 10 * time.Minute
 func TestProposalsAreSafeToBuild(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), patience)
 	defer cancel()
-	command := filepath.Join(t.TempDir(), "ironthread")
-	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput()
-	require.NoError(t, err, string(out))
+	command := built(t)
 	made, without := 0, 0
 	list := append(requests(), furtherRequests()...)
 	asked := 0

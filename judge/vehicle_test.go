@@ -354,14 +354,31 @@ func scanned(t *testing.T, command string, args ...string) (lines []line, code i
 	return lines, cmd.ProcessState.ExitCode()
 }
 
+// built is the command line, made once for all tests here.
 func built(t *testing.T) string {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(t.Context(), patience)
-	defer cancel()
-	command := filepath.Join(t.TempDir(), "ironthread")
-	out, err := exec.CommandContext(ctx, "go", "build", "-o", command, "../cmd/ironthread").CombinedOutput()
-	require.NoError(t, err, string(out))
-	return command
+	t.Parallel() // most of what is judged is waiting
+	require.NoError(t, buildFailed, buildSays)
+	return filepath.Join(builtIn, "ironthread")
+}
+
+var (
+	builtIn, buildSays string
+	buildFailed        error
+)
+
+func TestMain(m *testing.M) {
+	code := func() int {
+		if builtIn, buildFailed = os.MkdirTemp("", "judge"); buildFailed == nil {
+			defer os.RemoveAll(builtIn) //nolint:errcheck // what is left there hurts nobody
+			ctx, cancel := context.WithTimeout(context.Background(), patience)
+			defer cancel()
+			out, err := exec.CommandContext(ctx, "go", "build", "-o", filepath.Join(builtIn, "ironthread"), "../cmd/ironthread").CombinedOutput()
+			buildFailed, buildSays = err, string(out)
+		}
+		return m.Run()
+	}()
+	os.Exit(code)
 }
 
 // At every message of the exchange and for each misbehaviour: when the product ends and says nothing else (exit code 0 or 1), the output is

@@ -150,7 +150,8 @@ func simulateSome(ctx context.Context) (known []jobs.Known, wait func(), err err
 		ready := make(chan jobs.Known, 1)
 		failed := make(chan error, 1)
 		open.Go(func() error {
-			err := simulate(ctx, v, describe.For(x.circuit, e.Circuit), "127.0.0.1:0", "127.0.0.1:0", func(vehicle, meter string) {
+			at := listening{address: "127.0.0.1:0", meter: "127.0.0.1:0"}
+			err := simulate(ctx, v, describe.For(x.circuit, e.Circuit), at, func(vehicle, meter, _ string) {
 				ready <- jobs.Known{Name: x.name, Harness: x.circuit, Address: vehicle, Meter: meter}
 			})
 			failed <- err

@@ -25,7 +25,8 @@ func simCommand() *cobra.Command {
 	var seed uint64
 	var times float64
 	var address, meter string
-	var hide, running bool
+	var bus string
+	var hide, running, truck bool
 	cmd := &cobra.Command{
 		Use:   "sim FILE",
 		Short: "A simulated vehicle (diagnostics over IP) and meter (SCPI) with this harness and these faults",
@@ -66,8 +67,14 @@ func simCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			return simulate(ctx, v, describe.For(name, c), address, meter, func(vehicle, meter string) {
+			if truck && bus == "" {
+				return badInput("--j1939 says what is sent on the bus: give --can too")
+			}
+			return simulate(ctx, v, describe.For(name, c), listening{address, meter, bus, truck}, func(vehicle, meter, bus string) {
 				fmt.Fprintf(out, "%s: vehicle at %s (TCP and UDP), meter at %s\n", c.Title, vehicle, meter)
+				if bus != "" {
+					fmt.Fprintf(out, "its CAN bus: socketcand://%s/can0\n", bus)
+				}
 			})
 		},
 	}
@@ -76,24 +83,35 @@ func simCommand() *cobra.Command {
 	cmd.Flags().Float64Var(&times, "times", 1, "how fast its clock runs")
 	cmd.Flags().StringVar(&address, "doip", "127.0.0.1:13400", "where the vehicle answers")
 	cmd.Flags().StringVar(&meter, "meter", "127.0.0.1:5025", "where the meter answers")
+	cmd.Flags().StringVar(&bus, "can", "", "where its CAN bus is handed on, such as 127.0.0.1:29536; without it there is none")
+	cmd.Flags().BoolVar(&truck, "j1939", false, "on that bus it speaks as a truck does, and answers nothing")
 	cmd.Flags().BoolVar(&hide, "hide", false, "do not say what is hidden in it")
 	cmd.Flags().BoolVar(&running, "running", false, "with the engine running from the start")
 	return cmd
 }
 
+// listening is where a vehicle answers, its meter, and its CAN bus where it has one.
+type listening struct {
+	address, meter, bus string
+	truck               bool
+}
+
 // simulate serves a vehicle and its meter until the context ends. Only loopback is listened on: the protocols have no
 // password.
-func simulate(ctx context.Context, v *sim.Vehicle, data *describe.Vehicle, address, meter string, ready func(vehicle, meter string)) error {
-	for _, a := range []string{address, meter} {
+func simulate(ctx context.Context, v *sim.Vehicle, data *describe.Vehicle, at listening, ready func(vehicle, meter, bus string)) error {
+	for _, a := range []string{at.address, at.meter, at.bus} {
+		if a == "" && a == at.bus {
+			continue
+		}
 		host, _, err := net.SplitHostPort(a)
 		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
 			return badInput("%q is no address on this machine; the protocols have no password, so that only 127.0.0.1 is listened on", a)
 		}
 	}
 	var l net.ListenConfig
-	tcp, err := l.Listen(ctx, "tcp", address)
+	tcp, err := l.Listen(ctx, "tcp", at.address)
 	if err != nil {
-		return badInput("the vehicle cannot listen at %s: %v", address, err)
+		return badInput("the vehicle cannot listen at %s: %v", at.address, err)
 	}
 	defer tcp.Close() // Serve has closed it
 	packets, err := l.ListenPacket(ctx, "udp", tcp.Addr().String())
@@ -101,15 +119,24 @@ func simulate(ctx context.Context, v *sim.Vehicle, data *describe.Vehicle, addre
 		return badInput("the vehicle cannot listen at %s: %v", tcp.Addr(), err)
 	}
 	defer packets.Close() // Serve has closed it
-	instrument, err := l.Listen(ctx, "tcp", meter)
+	instrument, err := l.Listen(ctx, "tcp", at.meter)
 	if err != nil {
-		return badInput("the meter cannot listen at %s: %v", meter, err)
+		return badInput("the meter cannot listen at %s: %v", at.meter, err)
 	}
 	defer instrument.Close() // Serve has closed it
-	ready(tcp.Addr().String(), instrument.Addr().String())
+	server, onBus := sim.NewServer(v, data), ""
 	group, ctx := errgroup.WithContext(ctx)
+	if at.bus != "" {
+		handed, err := l.Listen(ctx, "tcp", at.bus)
+		if err != nil {
+			return badInput("the CAN bus cannot be handed on at %s: %v", at.bus, err)
+		}
+		onBus = handed.Addr().String()
+		group.Go(func() error { return server.ServeCAN(ctx, handed, at.truck) })
+	}
+	ready(tcp.Addr().String(), instrument.Addr().String(), onBus)
 	group.Go(func() error { v.Run(ctx); return nil })
-	group.Go(func() error { return sim.NewServer(v, data).Serve(ctx, tcp, packets) })
+	group.Go(func() error { return server.Serve(ctx, tcp, packets) })
 	group.Go(func() error { return sim.NewMeter(v).Serve(ctx, instrument) })
 	return group.Wait()
 }

@@ -108,7 +108,8 @@ func (d *design) sizes() []Sized {
 		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2),
 			Limit: round(size.FuseShare(d.w.Heat)*spec.Amps, 1),
 			Because: []string{fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; "+
-				" %.0f %% are the most that runs all day at %.0f °C (common practice)", amps, 100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat)}})
+				"%.0f %% are the most that runs all day at %.0f °C (common practice)", amps, 100*amps/spec.Amps, spec.Amps,
+				100*size.FuseShare(d.w.Heat), d.w.Heat)}})
 	}
 	for _, p := range d.c.OfKind(harness.KindResistor) {
 		spec := p.Spec.(*harness.Resistor)
@@ -140,8 +141,8 @@ func (d *design) sizes() []Sized {
 		spec, most := p.Spec.(*harness.Relay), d.throughContact(p.Name)
 		list = append(list, Sized{What: p.Name, Amps: makeOf(spec), Load: round(most/makeOf(spec), 2),
 			Limit: round(size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()), 1),
-			Because: []string{fmt.Sprintf("%.1f A at the most on contacts of "+
-				" %g A make and %g A rest; at %.0f °C and %.0f V the make contact is good for %.0f A (common practice); coil %.0f Ω", most, makeOf(spec), spec.Rest, d.w.Heat, d.w.nominal(),
+			Because: []string{fmt.Sprintf("%.1f A at the most on contacts of %g A make and %g A rest; at %.0f °C and %.0f V the make contact "+
+				"is good for %.0f A (common practice); coil %.0f Ω", most, makeOf(spec), spec.Rest, d.w.Heat, d.w.nominal(),
 				size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()), spec.CoilOhms)}})
 	}
 	return list

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -126,12 +127,28 @@ func frameIn(words []string) (Frame, bool) {
 	if err != nil {
 		return Frame{}, false
 	}
-	data, err := hex.DecodeString(strings.Join(words[3:], ""))
+	data, err := bytesIn(words[3:])
 	if err != nil {
 		return Frame{}, false
 	}
 	f, err := frameOf(uint32(id), len(words[1]) > 3, data)
 	return f, err == nil
+}
+
+// bytesIn reads bytes in hexadecimal figures: each by itself, of one figure or two, or all together.
+func bytesIn(words []string) ([]byte, error) {
+	if slices.ContainsFunc(words, func(w string) bool { return len(w) > 2 }) {
+		return hex.DecodeString(strings.Join(words, ""))
+	}
+	list := make([]byte, 0, len(words))
+	for _, w := range words {
+		v, err := strconv.ParseUint(w, 16, 8)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no byte", w)
+		}
+		list = append(list, byte(v))
+	}
+	return list, nil
 }
 
 // FrameWords writes a frame as the daemon hands it on; at is seconds.
@@ -156,7 +173,7 @@ func SendWords(words []string) (Frame, error) {
 		return Frame{}, fmt.Errorf("%q is no identifier", words[1])
 	}
 	length, err := strconv.Atoi(words[2])
-	data, wrong := hex.DecodeString(strings.Join(words[3:], ""))
+	data, wrong := bytesIn(words[3:])
 	if err != nil || wrong != nil || length != len(data) {
 		return Frame{}, errors.New("the bytes are not as many as is said, or none")
 	}
