@@ -73,7 +73,7 @@ func spoils() []spoil {
 		{name: "another service's refusal first", answer: func(right, _ []byte, _ int) ([][]byte, bool) {
 			return [][]byte{{0x7F, 0x3E, 0x12}, right}, true
 		}},
-		{name: "another identifier first", answer: func(right, request []byte, _ int) ([][]byte, bool) {
+		{name: "another identifier first", answer: func(right, _ []byte, _ int) ([][]byte, bool) {
 			wrong := append([]byte{}, right...)
 			if len(wrong) > 2 {
 				wrong[2] ^= 0x40
@@ -102,8 +102,6 @@ type foreign struct {
 	times   int
 	silent  bool
 	open    bool
-	seed    byte
-	unlocks bool
 
 	l net.Listener
 	p net.PacketConn
@@ -160,7 +158,7 @@ func (v *foreign) identify() {
 }
 
 func (v *foreign) talk(c net.Conn) {
-	defer c.Close() //nolint:errcheck // it ends here
+	defer c.Close() // it ends here
 	r := bufio.NewReader(c)
 	for {
 		head := make([]byte, 8)
@@ -370,7 +368,7 @@ var (
 func TestMain(m *testing.M) {
 	code := func() int {
 		if builtIn, buildFailed = os.MkdirTemp("", "judge"); buildFailed == nil {
-			defer os.RemoveAll(builtIn) //nolint:errcheck // what is left there hurts nobody
+			defer os.RemoveAll(builtIn) // what is left there hurts nobody
 			ctx, cancel := context.WithTimeout(context.Background(), patience)
 			defer cancel()
 			out, err := exec.CommandContext(ctx, "go", "build", "-o", filepath.Join(builtIn, "ironthread"), "../cmd/ironthread").CombinedOutput()
@@ -439,7 +437,7 @@ func TestOutputsAndValuesOfAllKinds(t *testing.T) {
 	command, dir := built(t), t.TempDir()
 	key := filepath.Join(dir, "key")
 	require.NoError(t, os.WriteFile(key, []byte("#!/usr/bin/python3\nimport sys\nprint(bytes(b ^ 0x5A for b in "+
-		"bytes.fromhex(sys.stdin.readline())).hex())\n"), 0o700)) //nolint:gosec // it is run
+		"bytes.fromhex(sys.stdin.readline())).hex())\n"), 0o700))
 	data := filepath.Join(dir, "foreign.yaml")
 	require.NoError(t, os.WriteFile(data, []byte(`vehicle-data: 1
 title: foreign

@@ -55,8 +55,8 @@ func (r *recorder) between(t *testing.T, vehicle string) string {
 			}
 			for from, pair := range [2][2]net.Conn{{c, d}, {d, c}} {
 				go func() {
-					defer pair[0].Close() //nolint:errcheck // it ends here
-					defer pair[1].Close() //nolint:errcheck // and with it the other
+					defer pair[0].Close() // it ends here
+					defer pair[1].Close() // and with it the other
 					b := make([]byte, 65536)
 					for {
 						n, err := pair[0].Read(b)
@@ -188,8 +188,8 @@ func dissected(t *testing.T, name string, as []string, fields ...string) []strin
 func simulated(t *testing.T, command string, more ...string) (vehicle, bus string) {
 	t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	args := append([]string{"sim", "../library/f3-twin-series-parallel.harness.yaml", "--doip", "127.0.0.1:0", "--meter", "127.0.0.1:0", "--can",
-		"127.0.0.1:0", "--fault", "wire K1.85 - ECU.61 open"}, more...)
+	args := append([]string{"sim", "../library/f3-twin-series-parallel.harness.yaml", "--doip", "127.0.0.1:0", "--meter", "127.0.0.1:0",
+		"--can", "127.0.0.1:0", "--fault", "wire K1.85 - ECU.61 open"}, more...)
 	cmd := exec.CommandContext(ctx, command, args...)
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	out, err := cmd.StdoutPipe()
@@ -336,8 +336,8 @@ func startForeignCAN(t *testing.T, how string) *foreignCAN {
 func TestAForeignVehicleOnCAN(t *testing.T) {
 	command, dir := built(t), t.TempDir()
 	data := filepath.Join(dir, "data.yaml")
-	require.NoError(t, os.WriteFile(data, []byte("vehicle-data: 1\ntitle: foreign\ncontroller: 0x1001\nvalues: {}\noutputs:\n  fan: {id: 0x4101, "+
-		"at: 19, bytes: 20}\n"), 0o600))
+	require.NoError(t, os.WriteFile(data, []byte("vehicle-data: 1\ntitle: foreign\ncontroller: 0x1001\nvalues: {}\noutputs:\n  fan: "+
+		"{id: 0x4101, at: 19, bytes: 20}\n"), 0o600))
 	want := map[string]string{"coolant": "83", "rpm": "850", "speed": "0", "supply": "14.1"}
 	for _, how := range []string{"well", "29 bits", "bytes apart", "waits first", "silent on permanent codes", "loses a frame",
 		"obeys and is silent", "silent"} {

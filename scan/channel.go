@@ -54,7 +54,7 @@ func Identify(ctx context.Context, address string) (doip.Identity, bool) {
 	if err != nil {
 		return doip.Identity{}, false
 	}
-	defer conn.Close() //nolint:errcheck // a datagram has no end to be told
+	defer conn.Close() // a datagram has no end to be told
 	if err := conn.SetDeadline(time.Now().Add(identifyWithin)); err != nil {
 		return doip.Identity{}, false
 	}
@@ -87,7 +87,7 @@ func Discover(ctx context.Context, broadcast string) (map[string]doip.Identity, 
 	if err != nil {
 		return nil, fmt.Errorf("no network can be asked: %w", err)
 	}
-	defer conn.Close() //nolint:errcheck // a datagram has no end to be told
+	defer conn.Close() // a datagram has no end to be told
 	until, limited := ctx.Deadline()
 	if !limited {
 		until = time.Now().Add(identifyWithin)

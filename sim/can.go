@@ -114,7 +114,7 @@ func (s *Server) ServeCAN(ctx context.Context, l net.Listener, truck bool) error
 func handOn(ctx context.Context, c net.Conn, bus *canBus) {
 	stop := context.AfterFunc(ctx, func() { _ = c.Close() }) // ends the reading
 	defer stop()
-	defer c.Close() //nolint:errcheck // it ends here
+	defer c.Close() // it ends here
 	var write sync.Mutex
 	say := func(text string) bool {
 		write.Lock()

@@ -99,10 +99,11 @@ type listening struct {
 // simulate serves a vehicle and its meter until the context ends. Only loopback is listened on: the protocols have no
 // password.
 func simulate(ctx context.Context, v *sim.Vehicle, data *describe.Vehicle, at listening, ready func(vehicle, meter, bus string)) error {
-	for _, a := range []string{at.address, at.meter, at.bus} {
-		if a == "" && a == at.bus {
-			continue
-		}
+	all := []string{at.address, at.meter}
+	if at.bus != "" {
+		all = append(all, at.bus)
+	}
+	for _, a := range all {
 		host, _, err := net.SplitHostPort(a)
 		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
 			return badInput("%q is no address on this machine; the protocols have no password, so that only 127.0.0.1 is listened on", a)

@@ -243,7 +243,7 @@ var turned = map[uint8]map[string]string{
 }
 
 // pinOn is the number of a new part's pin on the old part that serves as it.
-func (a *adopter) pinOn(o, p *harness.Part, turns uint8, pin harness.Pin) int {
+func (a *adopter) pinOn(o *harness.Part, turns uint8, pin harness.Pin) int {
 	name := pin.Name
 	for turn, swap := range turned {
 		if other, does := swap[name]; turns&turn != 0 && does {
@@ -289,7 +289,7 @@ func (a *adopter) lay(m *match) *layout {
 		for _, pin := range p.Pins() {
 			n := a.newPins[pin]
 			if m.to[k] >= 0 {
-				l.at[n] = a.pinOn(a.old.Parts[m.to[k]], p, m.turns[k], pin)
+				l.at[n] = a.pinOn(a.old.Parts[m.to[k]], m.turns[k], pin)
 			}
 			l.net[l.at[n]] = a.nets[n]
 		}
@@ -331,7 +331,7 @@ func (a *adopter) lay(m *match) *layout {
 		}
 	}
 	a.keepWires(l, own, sets)
-	a.joinUp(l, m, sets)
+	a.joinUp(l, sets)
 	return l
 }
 
@@ -417,7 +417,7 @@ func (a *adopter) keepWires(l *layout, own []bool, sets *sets) {
 
 // joinUp brings together what the new circuit has together: by a wire that is moved, where one would have to be cut anyway, else by
 // one that is tapped or laid.
-func (a *adopter) joinUp(l *layout, m *match, sets *sets) {
+func (a *adopter) joinUp(l *layout, sets *sets) {
 	wired := make([]bool, len(a.pins)) // pins with a wire that is there
 	for _, k := range l.kept {
 		wired[a.oldPins[a.old.Wires[k].From]], wired[a.oldPins[a.old.Wires[k].To]] = true, true
@@ -483,7 +483,7 @@ func (a *adopter) movable(l *layout, spare []int, k2, x, y int, sets *sets) (mov
 
 // best finds the cheapest match: from a plain beginning and from some by chance, one change at a time for as long as it gets cheaper.
 func (a *adopter) best() (*match, *layout) {
-	chance := rand.New(rand.NewPCG(1, 1)) //nolint:gosec // no secret: the same harness gives the same answer
+	chance := rand.New(rand.NewPCG(1, 1)) // the same harness gives the same answer
 	var won *match
 	var how *layout
 	for begin := range beginnings {

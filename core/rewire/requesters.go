@@ -198,13 +198,12 @@ func (w *Wish) together() string {
 // ordersThere is which order of the controller that is there each output of the wish gives: of the same name, else in their order.
 func (w *Wish) ordersThere() map[string]string {
 	var orders []string
-	for _, p := range w.There.OfKind(harness.KindController) {
-		for _, r := range p.Spec.(*harness.Controller).PinRoles {
+	if list := w.There.OfKind(harness.KindController); len(list) > 0 {
+		for _, r := range list[0].Spec.(*harness.Controller).PinRoles {
 			if r.SinksOn != "" {
 				orders = append(orders, r.SinksOn)
 			}
 		}
-		break
 	}
 	was := map[string]string{}
 	for _, named := range []bool{true, false} {

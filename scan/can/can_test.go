@@ -98,7 +98,8 @@ func TestWordsOfTheDaemon(t *testing.T) {
 	f, err = can.SendWords(strings.Fields("send 18DB33F1 2 01FF"))
 	require.NoError(t, err)
 	assert.True(t, f.IsExtended)
-	for _, bad := range []string{"", "send", "send 7DF 8 1 2", "send XYZ 1 1", "send 7DF 1 GG", "send FFFFFFFFF 1 1", "send 7DF 9 1 2 3 4 5 6 7 8 9"} {
+	for _, bad := range []string{"", "send", "send 7DF 8 1 2", "send XYZ 1 1", "send 7DF 1 GG", "send FFFFFFFFF 1 1",
+		"send 7DF 9 1 2 3 4 5 6 7 8 9"} {
 		_, err := can.SendWords(strings.Fields(bad))
 		assert.Error(t, err, bad)
 	}
@@ -132,7 +133,8 @@ func TestManyFrames(t *testing.T) {
 		for range l.Messages() {
 		}
 	}()
-	seeds := [][]byte{{0x10, 20, 1, 2, 3, 4, 5, 6}, {0x21, 1, 2, 3, 4, 5, 6, 7}, {0x30, 2, 10}, {3, 0x41, 5, 0x7B}, []byte("< send 7DF 3 2 1 5 >")}
+	seeds := [][]byte{{0x10, 20, 1, 2, 3, 4, 5, 6}, {0x21, 1, 2, 3, 4, 5, 6, 7}, {0x30, 2, 10}, {3, 0x41, 5, 0x7B},
+		[]byte("< send 7DF 3 2 1 5 >")}
 	librarytest.Many(t, seeds, func(b []byte) {
 		w.in <- frame(0x7E8, b[:min(len(b), 8)]...)
 		if words, err := can.Message(bufio.NewReader(bytes.NewReader(b))); err == nil {

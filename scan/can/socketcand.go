@@ -166,7 +166,7 @@ func identifier(f Frame) string {
 // SendWords reads "send 7DF 8 02 01 05 ...", as a client of the daemon says it.
 func SendWords(words []string) (Frame, error) {
 	if len(words) < 3 || words[0] != "send" {
-		return Frame{}, errors.New("a frame is sent as: send ID LENGTH BYTE...")
+		return Frame{}, errors.New("a frame is sent as: send ID LENGTH and its bytes")
 	}
 	id, err := strconv.ParseUint(words[1], 16, 32)
 	if err != nil {

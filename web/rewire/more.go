@@ -83,7 +83,7 @@ func (a *Rewire) readWish(c *gin.Context) {
 		a.Refuse(c, errors.New("that file could not be read; choose it again"))
 		return
 	}
-	defer in.Close() //nolint:errcheck // it was only read
+	defer in.Close() // it was only read
 	text := make([]byte, min(file.Size, mostWishBytes))
 	if _, err := in.Read(text); err != nil {
 		a.Refuse(c, errors.New("that file is empty"))
