@@ -31,9 +31,13 @@ func Findings(c *harness.Circuit, a *Analysis) []Finding {
 		}
 		if len(s.Switches) == 0 {
 			reached := rule != nil && rule.OnAbove != nil && a.Hottest >= *rule.OnAbove+within
-			if reached {
+			switch {
+			case reached && a.Gaps > 0:
+				say(false, "%s was not seen on, though the coolant reached %.0f °C and the strategy says %.0f °C: it may have been on in a gap",
+					s.Command, a.Hottest, *rule.OnAbove)
+			case reached:
 				say(true, "%s never came on, though the coolant reached %.0f °C and the strategy says %.0f °C", s.Command, a.Hottest, *rule.OnAbove)
-			} else {
+			default:
 				say(false, "%s was never due: the coolant reached only %.0f °C", s.Command, a.Hottest)
 			}
 			continue

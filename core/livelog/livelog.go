@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 )
 
 // Mapping says which column is what, by its heading.
@@ -60,20 +61,17 @@ func ReadHead(r io.Reader, commands []string) (*Head, error) {
 		return nil, err
 	}
 	h := &Head{Columns: t.columns, Separator: t.separator, Guess: Mapping{Commands: map[string]string{}}}
-	has := func(column string, words ...string) bool {
-		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(strings.ToLower(column), w) })
-	}
 	for _, c := range t.columns {
 		switch {
-		case h.Guess.Time == "" && has(c, "time", "zeit", "seconds"):
+		case h.Guess.Time == "" && says(c, "time", "zeit", "seconds", "timestamp"):
 			h.Guess.Time = c
-		case h.Guess.Coolant == "" && has(c, "coolant", "engine temp"):
-			h.Guess.Coolant, h.Guess.Fahrenheit = c, has(c, "°f", "(f)", "degf", "fahrenheit")
-		case h.Guess.Speed == "" && has(c, "vehicle speed", "road speed", "vss", "km/h"):
+		case h.Guess.Coolant == "" && says(c, "coolant", "engine temp", "ect"):
+			h.Guess.Coolant, h.Guess.Fahrenheit = c, says(c, "f", "degf", "fahrenheit")
+		case h.Guess.Speed == "" && says(c, "vehicle speed", "road speed", "vss", "km h", "kmh", "kph"):
 			h.Guess.Speed = c
 		}
 		for _, command := range commands {
-			if h.Guess.Commands[command] == "" && has(c, strings.ToLower(command)) {
+			if h.Guess.Commands[command] == "" && c != h.Guess.Coolant && c != h.Guess.Time && says(c, command) {
 				h.Guess.Commands[command] = c
 			}
 		}
@@ -86,6 +84,28 @@ type table struct {
 	rows      *csv.Reader
 	columns   []string
 	separator rune
+	line      int // of the headings
+	unread    [][]string
+	long      *longForm
+}
+
+// words are those of a heading: whole, in small letters; a degree sign before a letter belongs to it.
+func words(s string) []string {
+	return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+}
+
+// says tells whether a heading has one of some words, each whole: "airflow" says nothing of "low".
+func says(column string, any ...string) bool {
+	has := words(column)
+	return slices.ContainsFunc(any, func(phrase string) bool {
+		want := words(phrase)
+		for i := 0; len(want) > 0 && i+len(want) <= len(has); i++ {
+			if slices.Equal(has[i:i+len(want)], want) {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // open finds the separator and reads the headings.
@@ -95,13 +115,11 @@ func open(r io.Reader) (*table, error) {
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, bufio.ErrBufferFull) {
 		return nil, fmt.Errorf("the log cannot be read: %w", err)
 	}
-	line, _, _ := strings.Cut(string(first), "\n")
-	line = strings.TrimPrefix(line, "\uFEFF")
-	t := &table{separator: ','}
-	for _, s := range []rune{';', '\t'} {
-		if strings.Count(line, string(s)) > strings.Count(line, string(t.separator)) {
-			t.separator = s
-		}
+	t := &table{}
+	var skip int
+	t.separator, t.line, skip = headings(string(first))
+	if _, err := b.Discard(skip); err != nil {
+		return nil, fmt.Errorf("the log cannot be read: %w", err)
 	}
 	t.rows = csv.NewReader(b)
 	t.rows.Comma, t.rows.FieldsPerRecord, t.rows.ReuseRecord, t.rows.LazyQuotes = t.separator, -1, true, true
@@ -117,7 +135,159 @@ func open(r io.Reader) (*table, error) {
 	for _, c := range head {
 		t.columns = append(t.columns, strings.TrimSpace(strings.TrimPrefix(c, "\uFEFF")))
 	}
-	return t, nil
+	t.units()
+	return t, t.asLong(string(first[skip:]))
+}
+
+// headings finds where a log's own lines begin: what stands before them are remarks, with fewer separators than the table has. It gives the
+// separator, the number of the line, and how many bytes come before it.
+func headings(text string) (separator rune, line, skip int) {
+	lines := strings.Split(text, "\n")
+	lines = lines[:min(len(lines), mostRemarks)]
+	separator = ','
+	best := 0
+	for _, s := range []rune{',', ';', '\t'} {
+		times, first := map[int]int{}, map[int]int{} // by how many of it a line has
+		for i, l := range lines {
+			n := strings.Count(outsideQuotes(l), string(s))
+			if _, seen := first[n]; !seen && n > 0 && !remark(l) {
+				first[n] = i
+			}
+			times[n]++
+		}
+		for n, i := range first {
+			if score := times[n] * (n + 1); score > best && headed(lines[i], s) {
+				best, separator, line = score, s, i+1
+			}
+		}
+	}
+	for i := range max(0, line-1) {
+		skip += len(lines[i]) + 1
+	}
+	return separator, max(1, line), skip
+}
+
+// remark tells whether a line is none of the table.
+func remark(line string) bool {
+	bare := strings.TrimSpace(strings.TrimPrefix(line, "\uFEFF"))
+	return strings.HasPrefix(bare, "#") || strings.HasPrefix(bare, "//")
+}
+
+// headed tells whether a line may be the headings: more than half of its cells have a letter.
+func headed(line string, separator rune) bool {
+	cells := strings.Split(line, string(separator))
+	letters := 0
+	for _, c := range cells {
+		if strings.ContainsFunc(c, unicode.IsLetter) {
+			letters++
+		}
+	}
+	return 2*letters > len(cells)
+}
+
+// mostRemarks is how many lines are looked at for where the table begins.
+const mostRemarks = 60
+
+// outsideQuotes leaves out what stands in quotes.
+func outsideQuotes(line string) string {
+	parts := strings.Split(line, `"`)
+	var b strings.Builder
+	for i := 0; i < len(parts); i += 2 {
+		b.WriteString(parts[i])
+	}
+	return b.String()
+}
+
+// next is the next row, a kept one first.
+func (t *table) next() ([]string, error) {
+	if len(t.unread) > 0 {
+		row := t.unread[0]
+		t.unread = t.unread[1:]
+		return t.long.wide(row), nil
+	}
+	row, err := t.rows.Read()
+	if err != nil {
+		return row, err
+	}
+	return t.long.wide(row), nil
+}
+
+// units joins a row of units to the headings: the second row, where it has letters and signs and no figure.
+func (t *table) units() {
+	row, err := t.rows.Read()
+	if err != nil {
+		return
+	}
+	row = slices.Clone(row)
+	figures := slices.ContainsFunc(row, func(c string) bool { return strings.ContainsAny(c, "0123456789") })
+	if figures || len(row) != len(t.columns) || strings.Join(row, "") == "" ||
+		slices.ContainsFunc(row, func(c string) bool { _, word := cell([]string{c}, 0); return word }) {
+		t.unread = append(t.unread, row)
+		return
+	}
+	for i, unit := range row {
+		if unit = strings.TrimSpace(unit); unit != "" {
+			t.columns[i] += " [" + strings.Trim(unit, "[]()") + "]"
+		}
+	}
+}
+
+// longForm is a log that has one value a row: when, what, how much. It is read as if each value had a column of its own, in which the rows
+// of all others are empty.
+type longForm struct {
+	time, name, value int
+	at                map[string]int // by name, its column
+	wideAs            int
+}
+
+// asLong looks whether a log has that form, and then takes its names from its first rows.
+func (t *table) asLong(text string) error {
+	find := func(any ...string) int {
+		return slices.IndexFunc(t.columns, func(c string) bool { return says(c, any...) })
+	}
+	l := &longForm{time: find("time", "timestamp", "seconds"), name: find("name", "signal", "parameter", "pid", "channel"), value: find("value"),
+		at: map[string]int{}}
+	if l.time < 0 || l.name < 0 || l.value < 0 || len(t.columns) > 5 {
+		return nil
+	}
+	r := csv.NewReader(strings.NewReader(text))
+	r.Comma, r.FieldsPerRecord, r.LazyQuotes = t.separator, -1, true
+	columns := []string{t.columns[l.time]}
+	for n := 0; ; n++ {
+		row, err := r.Read()
+		if err != nil {
+			break
+		}
+		if n == 0 || l.name >= len(row) {
+			continue
+		}
+		name := strings.TrimSpace(row[l.name])
+		if _, known := l.at[name]; !known && name != "" && len(columns) < mostColumns {
+			l.at[name] = len(columns)
+			columns = append(columns, name)
+		}
+	}
+	if len(columns) > 1 {
+		t.long, t.columns, l.wideAs = l, columns, len(columns)
+	}
+	return nil
+}
+
+// wide is a row of the long form as one of the usual one; another row is as it is.
+func (l *longForm) wide(row []string) []string {
+	if l == nil {
+		return row
+	}
+	out := make([]string, l.wideAs)
+	if l.time < len(row) {
+		out[0] = row[l.time]
+	}
+	if l.name < len(row) && l.value < len(row) {
+		if k, known := l.at[strings.TrimSpace(row[l.name])]; known {
+			out[k] = row[l.value]
+		}
+	}
+	return out
 }
 
 // Switch is a stage that came on and went off again.
@@ -208,10 +378,14 @@ func Analyse(r io.Reader, m Mapping) (*Analysis, error) {
 		return nil, errors.New("say which column tells of at least one stage of the fans")
 	}
 	a.now = make([]state, len(columns))
-	on := make([]bool, len(columns))
-	comma := t.separator != ','
+	a.held = map[int]heldValue{}
+	if seconds >= 0 && says(t.columns[seconds], "ms", "msec", "milliseconds") {
+		a.scale = 1000
+	}
+	var kept []written
+	var levels []float32 // of all rows, a command after the other
 	for {
-		row, err := t.rows.Read()
+		row, err := t.next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -222,20 +396,31 @@ func Analyse(r io.Reader, m Mapping) (*Analysis, error) {
 		if a.Rows++; a.Rows > MostRows {
 			return nil, fmt.Errorf("the log has more than %d rows; cut it", MostRows)
 		}
-		x, ok := a.row(row, seconds, coolant, speed, comma, m.Fahrenheit)
-		for k, column := range columns {
-			v, fine := cell(row, column, comma)
-			ok = ok && fine
-			on[k] = v > 0
+		x, read := a.row(row, seconds, coolant, speed, m.Fahrenheit)
+		before := len(levels)
+		for _, column := range columns {
+			v, fine := a.holding(row, column, x.seconds)
+			if read == whole && fine == partly || fine == unreadable {
+				read = fine
+			}
+			levels = append(levels, float32(v))
 		}
-		if !ok || err != nil {
+		if read != whole || err != nil {
+			levels = levels[:before]
+			if a.seen++; read == partly && err == nil {
+				continue // the rest of it is not known yet
+			}
 			if a.Bad++; a.BadAt == 0 {
-				a.BadAt = a.Rows + 1
+				a.BadAt = a.Rows + t.line
 			}
 			continue
 		}
-		a.take(x, on)
+		a.last = x
+		a.seen++
+		kept = append(kept, written{float32(x.coolant), float32(x.speed), x.seconds})
 	}
+	a.last = sample{}
+	a.follow(kept, levels, len(columns))
 	if a.count == 0 {
 		return nil, fmt.Errorf("no row of the log can be read (%d of %d are bad, the first in line %d)", a.Bad, a.Rows, a.BadAt)
 	}
@@ -267,41 +452,133 @@ type analysis struct {
 	every  int // of how many rows one is kept for the plot
 	clock  time.Time
 	wholes int // days that the time of day has come round
+	seen   int
+	scale  float64 // of the time's column; 0: seconds
+	held   map[int]heldValue
+}
+
+// heldValue is what a column said last, and when: a log that writes only what changes has empty cells between.
+type heldValue struct{ value, at float64 }
+
+// written is a row that can be read, kept small: what is on can only be told once all rows are known.
+type written struct {
+	coolant, speed float32
+	seconds        float64
+}
+
+// How much of a row can be read: all of it, not yet all since a column has said nothing so far, or something that is no figure.
+const (
+	whole = iota
+	partly
+	unreadable
+)
+
+// follow goes through the rows with what each stage's column says: its lowest level is off, and on begins a fair way above that, for an idle
+// duty is no command.
+func (a *analysis) follow(rows []written, levels []float32, stages int) {
+	if stages == 0 {
+		return
+	}
+	threshold := make([]float32, stages)
+	for k := range threshold {
+		low, high := float32(math.Inf(1)), float32(math.Inf(-1))
+		for i := k; i < len(levels); i += stages {
+			low, high = min(low, levels[i]), max(high, levels[i])
+		}
+		switch {
+		case high-low > leastStep*max(1, high):
+			threshold[k] = low + onFrom*(high-low)
+		case high > idleDuty || high == 1: // always the same: on, unless it is an idle duty
+			threshold[k] = low
+		default:
+			threshold[k] = high + 1
+		}
+	}
+	on := make([]bool, stages)
+	for i, x := range rows {
+		for k := range on {
+			on[k] = levels[i*stages+k] >= threshold[k] && levels[i*stages+k] > 0
+		}
+		a.take(sample{x.seconds, float64(x.coolant), float64(x.speed)}, on)
+	}
+}
+
+// Levels of a command's column (common practice): two that lie this far apart are two, on begins so far above the lower one, and up to so
+// many per cent are an idle duty.
+const (
+	leastStep = 0.1
+	onFrom    = 0.15
+	idleDuty  = 10
+)
+
+// holding reads a cell, or gives what the column said last where it is empty: for as long as a gap is none.
+func (a *analysis) holding(row []string, column int, now float64) (float64, int) {
+	if column < len(row) && strings.TrimSpace(row[column]) != "" {
+		v, ok := cell(row, column)
+		if !ok {
+			return 0, unreadable
+		}
+		a.held[column] = heldValue{v, now}
+		return v, whole
+	}
+	if h, said := a.held[column]; said && now-h.at <= gapSeconds {
+		return h.value, whole
+	}
+	return math.NaN(), partly
 }
 
 // row reads what is not a command.
-func (a *analysis) row(row []string, seconds, coolant, speed int, comma, fahrenheit bool) (x sample, ok bool) {
-	if x.coolant, ok = cell(row, coolant, comma); !ok {
-		return x, false
+func (a *analysis) row(row []string, seconds, coolant, speed int, fahrenheit bool) (x sample, read int) {
+	x.seconds = float64(a.Rows - 1)
+	if seconds >= 0 {
+		var ok bool
+		if x.seconds, ok = cell(row, seconds); !ok {
+			if x.seconds, ok = a.timeOfDay(row, seconds); !ok {
+				return x, unreadable
+			}
+		} else if a.scale > 0 {
+			x.seconds /= a.scale
+		}
+	}
+	if a.seen > 0 && x.seconds < a.last.seconds {
+		return x, unreadable
+	}
+	x.speed = math.NaN() // not known is no standstill
+	if speed >= 0 {
+		if v, how := a.holding(row, speed, x.seconds); how == whole {
+			x.speed = v
+		}
+	}
+	if x.coolant, read = a.holding(row, coolant, x.seconds); read != whole {
+		return x, read
 	}
 	if fahrenheit {
 		x.coolant = (x.coolant - 32) * 5 / 9
 	}
 	if x.coolant < -60 || x.coolant > 250 {
-		return x, false
+		return x, unreadable
 	}
-	if speed >= 0 {
-		x.speed, _ = cell(row, speed, comma) // an empty one is a standstill
-	}
-	x.seconds = float64(a.Rows - 1)
-	if seconds >= 0 {
-		if x.seconds, ok = cell(row, seconds, comma); !ok {
-			x.seconds, ok = a.timeOfDay(row, seconds)
-		}
-	}
-	return x, ok && (a.count == 0 || x.seconds >= a.last.seconds)
+	return x, whole
 }
 
-// timeOfDay reads 13:45:02.5 as seconds, through midnight.
+// timeOfDay reads 13:45:02.5, or 2026-11-30T13:45:02.5Z, as seconds, through midnight.
 func (a *analysis) timeOfDay(row []string, column int) (float64, bool) {
 	if column >= len(row) {
 		return 0, false
 	}
-	words := strings.Fields(row[column])
+	words := strings.Fields(strings.Replace(row[column], "T", " ", 1))
 	if len(words) == 0 {
 		return 0, false
 	}
-	t, err := time.Parse("15:04:05.999", strings.Replace(words[len(words)-1], ",", ".", 1))
+	clock := words[len(words)-1]
+	if len(words) > 2 && strings.HasPrefix(clock, "+") {
+		clock = words[len(words)-2]
+	}
+	clock, _, _ = strings.Cut(strings.TrimSuffix(clock, "Z"), "+")
+	if k := strings.LastIndex(clock, "-"); k > 0 {
+		clock = clock[:k] // an hour's offset
+	}
+	t, err := time.Parse("15:04:05.999999999", strings.Replace(clock, ",", ".", 1))
 	if err != nil {
 		return 0, false
 	}
@@ -312,8 +589,8 @@ func (a *analysis) timeOfDay(row []string, column int) (float64, bool) {
 	return t.Sub(time.Date(0, 1, 1, 0, 0, 0, 0, time.UTC)).Seconds() + float64(a.wholes)*86400, true
 }
 
-// cell reads a figure: 1234.5, or 1234,5 where commas do not part the columns; on and off are figures, too.
-func cell(row []string, column int, comma bool) (float64, bool) {
+// cell reads a figure: 1234.5, or 1234,5 where no comma parts the columns, or in quotes; on and off are figures, too.
+func cell(row []string, column int) (float64, bool) {
 	if column >= len(row) {
 		return 0, false
 	}
@@ -324,7 +601,7 @@ func cell(row []string, column int, comma bool) (float64, bool) {
 	case "off", "no", "false", "inactive":
 		return 0, true
 	}
-	if comma {
+	if strings.Count(s, ",") == 1 && !strings.Contains(s, ".") {
 		s = strings.Replace(s, ",", ".", 1)
 	}
 	v, err := strconv.ParseFloat(strings.TrimRight(s, " %°CFkmh/"), 64)
@@ -350,7 +627,7 @@ func (a *analysis) take(x sample, on []bool) {
 			if x.seconds-s.wentOff < shortSeconds {
 				stage.Short++
 			}
-			*s = state{on: true, since: x.seconds, at: x.coolant, moving: x.speed > standstill, wentOff: s.wentOff, hot: math.NaN()}
+			*s = state{on: true, since: x.seconds, at: x.coolant, moving: !(x.speed <= standstill), wentOff: s.wentOff, hot: math.NaN()}
 			if gap {
 				s.since = math.NaN() // it came on while nothing was written
 			}

@@ -117,18 +117,24 @@ func TestFindingsThatAreWrong(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	var b strings.Builder
-	b.WriteString("seconds,coolant,fan low\n")
+	b.WriteString("seconds,coolant,fan low,speed\n")
 	for i := range 400 {
 		on := 0
 		if i >= 100 {
 			on = 1
 		}
-		fmt.Fprintf(&b, "%d,%.1f,%d\n", i, 92+0.1*float64(i), on)
+		fmt.Fprintf(&b, "%d,%.1f,%d,0\n", i, 92+0.1*float64(i), on)
 	}
 	for i := range 60 { // on and off every five seconds
-		fmt.Fprintf(&b, "%d,131,%d\n", 400+i, i/5%2)
+		fmt.Fprintf(&b, "%d,131,%d,0\n", 400+i, i/5%2)
 	}
 	m := livelog.Mapping{Time: "seconds", Coolant: "coolant", Commands: map[string]string{"low": "fan low"}}
+	unknown, err := livelog.Analyse(strings.NewReader(b.String()), m)
+	require.NoError(t, err)
+	for _, f := range livelog.Findings(e.Circuit, unknown) {
+		assert.NotContains(t, f.Text, "standstill", "a speed that nobody wrote is none")
+	}
+	m.Speed = "speed"
 	a, err := livelog.Analyse(strings.NewReader(b.String()), m)
 	require.NoError(t, err)
 	wrong := ""
@@ -199,4 +205,101 @@ func TestManyLogs(t *testing.T) {
 		_, _ = livelog.ReadHead(bytes.NewReader(b), []string{"low"})
 		_, _ = livelog.Analyse(bytes.NewReader(b), livelog.Mapping{Coolant: "a", Commands: map[string]string{"low": "b"}})
 	})
+}
+
+// Logs as tools write them, each the same warm-up: 80 to 100 degrees at a degree in two seconds, low on from 95; at 40 s it is on. What is
+// what is guessed from the headings alone.
+func TestShapesOfLogs(t *testing.T) {
+	const rows = 41
+	row := func(i int) (seconds, coolant float64, on bool) { return 2 * float64(i), 80 + 0.5*float64(i), i >= 30 }
+	build := func(head string, line func(i int) string) string {
+		var b strings.Builder
+		b.WriteString(head)
+		for i := range rows {
+			b.WriteString(line(i) + "\n")
+		}
+		return b.String()
+	}
+	yes := func(on bool, is, not string) string {
+		if on {
+			return is
+		}
+		return not
+	}
+	comma := func(v float64) string { return strings.Replace(fmt.Sprintf("%.1f", v), ".", ",", 1) }
+	shapes := map[string]string{
+		"plain": build("time,coolant,fan low\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
+		}),
+		"milliseconds, degrees F, an idle duty of 5 per cent, and the air's flow": build("Time (ms),Airflow (g/s),Coolant (°F),Fan low duty (%)\n",
+			func(i int) string {
+				s, c, on := row(i)
+				return fmt.Sprintf("%.0f,%d,%.1f,%s", 1000*s, 4+i%3, c*9/5+32, yes(on, "62.5", "5.1"))
+			}),
+		"ISO times": build("timestamp;coolant;low\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%s;%.1f;%s", time.Date(2026, 11, 30, 23, 59, 30, 0, time.UTC).Add(time.Duration(s)*time.Second).
+				Format("2006-01-02T15:04:05.000Z07:00"), c, yes(on, "on", "off"))
+		}),
+		"a clock": build("Time\tEngine coolant temp\tLow\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%s\t%.1f\t%s", time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC).Add(time.Duration(s)*time.Second).
+				Format("15:04:05"), c, yes(on, "Active", "Inactive"))
+		}),
+		"remarks before the headings": build("# written by a tool\n# vehicle, with a comma\nSession 4\n\ntime,coolant,low\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
+		}),
+		"a row of units": build("Time,Coolant,Low\nms,degF,%\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%.0f,%.1f,%s", 1000*s, c*9/5+32, yes(on, "100", "0"))
+		}),
+		"decimal commas in quotes": build("time,coolant,low\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf(`"%s","%s",%s`, comma(s), comma(c), yes(on, "1", "0"))
+		}),
+		"decimal commas and semicolons": build("Zeit;Coolant;Low\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%s;%s;%s", comma(s), comma(c), yes(on, "100,0", "7,8"))
+		}),
+		"only what changes": build("time,coolant,low\n", func(i int) string {
+			s, c, on := row(i)
+			switch {
+			case i%2 == 1:
+				return fmt.Sprintf("%g,,%s", s, yes(on, "1", "0"))
+			case i%3 == 0:
+				return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
+			}
+			return fmt.Sprintf("%g,%.1f,", s, c)
+		}),
+		"a value a row": build("Time,Signal,Value\n", func(i int) string {
+			s, c, on := row(i)
+			return fmt.Sprintf("%g,Coolant,%.1f\n%g,Fan low,%s", s, c, s, yes(on, "1", "0"))
+		}),
+	}
+	for name, text := range shapes {
+		h, err := livelog.ReadHead(strings.NewReader(text), []string{"low", "high"})
+		require.NoError(t, err, name)
+		a, err := livelog.Analyse(strings.NewReader(text), h.Guess)
+		require.NoError(t, err, "%s: %+v", name, h.Guess)
+		require.Len(t, a.Stages, 1, "%s: %+v", name, h.Guess)
+		require.Len(t, a.Stages[0].Switches, 1, "%s: %+v", name, a)
+		assert.InDelta(t, 95, a.Stages[0].On, 1.1, name)
+		assert.InDelta(t, 80, a.To-a.From, 4.1, name)
+		assert.Zero(t, a.Bad, name)
+	}
+	assert.Len(t, shapes, 10)
+}
+
+// A gap may hide what is not seen: nothing is claimed of it.
+func TestNothingIsClaimedOfAGap(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	a, err := livelog.Analyse(strings.NewReader("time,coolant,low\n0,80,0\n1,81,0\n90,111,0\n91,112,0\n"), livelog.Mapping{Time: "time",
+		Coolant: "coolant", Commands: map[string]string{"low": "low"}})
+	require.NoError(t, err)
+	f := livelog.Findings(e.Circuit, a)[0]
+	assert.False(t, f.Wrong)
+	assert.Contains(t, f.Text, "may have been on in a gap")
 }
