@@ -104,7 +104,7 @@ func TestTouchesOfAScanInADrill(t *testing.T) {
 	b.click(`.jobhead .dropdown-menu a[href$="/scan"]`)
 	b.click(`button[name="drill"]`)
 	b.sees("h2", "Command")
-	b.click(`.commands form:nth-last-of-type(2) button`)
+	b.click(`.commands > button:last-of-type`)
 	b.sees(".commandtable", "Commanded")
 	b.click(`.commandtable .fanword label`)
 	b.click(".commandtable .btn-primary")

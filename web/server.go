@@ -52,9 +52,11 @@ type Options struct {
 	Simulated []jobs.Known
 	// Loopback says that a vehicle and a meter may be on this machine: simulated ones.
 	Loopback bool
-	Accounts *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
-	Address  string           // by which another device finds it, for its QR code
-	Secure   bool             // it is reached by TLS
+	// KeyPrograms are the programs that make keys for outputs of a vehicle that ask for them, by name.
+	KeyPrograms map[string]string
+	Accounts    *people.Accounts // nil: nobody signs in, and the application must listen on loopback only
+	Address     string           // by which another device finds it, for its QR code
+	Secure      bool             // it is reached by TLS
 	// Fingerprint is that of its certificate, as browsers show it; empty where it has none of its own.
 	Fingerprint string
 	Metrics     *Metrics // nil: nothing is counted
@@ -137,6 +139,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	}
 	atJobs.Simulated, a.jobs = opts.Simulated, atJobs
 	atJobs.AllowLoopback(opts.Loopback)
+	atJobs.SetKeyPrograms(opts.KeyPrograms)
 	atCircuits, err := circuits.New(shared, a.keep, a.circuits)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)

@@ -190,13 +190,9 @@ func (f *scanFlags) say(what, name string, value *float64, because string) {
 
 // run connects and does what is asked.
 func (f *scanFlags) run(ctx context.Context, address string) error {
-	programs := map[string]string{}
-	for _, k := range f.keys {
-		name, path, ok := strings.Cut(k, "=")
-		if !ok || name == "" || path == "" {
-			return badInput("--key-program is NAME=PATH, not %q", k)
-		}
-		programs[name] = path
+	programs, err := keyPrograms(f.keys)
+	if err != nil {
+		return err
 	}
 	if host, ok := strings.CutPrefix(address, "doip://"); ok {
 		if !strings.Contains(host, ":") {
@@ -233,6 +229,19 @@ func (f *scanFlags) run(ctx context.Context, address string) error {
 		return err
 	}
 	return f.talk(ctx, v)
+}
+
+// keyPrograms reads NAME=PATH for each program that makes keys.
+func keyPrograms(list []string) (map[string]string, error) {
+	programs := map[string]string{}
+	for _, k := range list {
+		name, path, ok := strings.Cut(k, "=")
+		if !ok || name == "" || path == "" {
+			return nil, badInput("--key-program is NAME=PATH, not %q", k)
+		}
+		programs[name] = path
+	}
+	return programs, nil
 }
 
 // whoIP lists who answers at an address, or on the whole network where the address is a broadcast one.

@@ -31,6 +31,7 @@ const (
 )
 
 func serveCommand() *cobra.Command {
+	var keys []string
 	var dsn, workshop, metrics, logs string
 	var loopback bool
 	d := &door{}
@@ -62,6 +63,9 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 			options := web.Options{Workshop: workshop, Bytes: int64(memory) << 20, Log: log, Requests: true, Loopback: loopback}
+			if options.KeyPrograms, err = keyPrograms(keys); err != nil {
+				return err
+			}
 			if metrics != "" {
 				options.Metrics = web.NewMetrics(keep)
 				stop, err := serveMetrics(metrics, options.Metrics)
@@ -81,6 +85,8 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&d.state, "state", "", "folder for the certificate made here")
 	cmd.Flags().StringSliceVar(&d.proxies, "proxy", nil, "address of a reverse proxy that ends TLS and is believed about who asks")
 	cmd.Flags().BoolVar(&loopback, "allow-loopback", false, "a vehicle or a meter may be on this machine itself: a simulated one")
+	cmd.Flags().StringArrayVar(&keys, "key-program", nil, "NAME=PATH: the program that makes the key of this name for outputs that ask for "+
+		"one")
 	cmd.Flags().StringVar(&dsn, "dsn", "", "address of the PostgreSQL database")
 	cmd.Flags().StringVar(&metrics, "metrics", "", "address on which Prometheus may ask for figures, such as 127.0.0.1:9464; none else")
 	cmd.Flags().StringVar(&logs, "log", "text", "how the log is written: text or json")

@@ -57,12 +57,19 @@ type Jobs struct {
 	circuits *worked.Circuits
 	learnt   Learnt
 	watches  *scan.Watches
+	keyNames map[string]string // programs that make keys, by name
 	news     *news
 	settler  *settler
 	pages    *seenPages
 	drilling sync.Map // by job, the simulated vehicle that a drill is connected to
 
 	Simulated []Known // vehicles that are known to answer
+}
+
+// SetKeyPrograms sets the programs that make keys, by name.
+func (a *Jobs) SetKeyPrograms(programs map[string]string) {
+	a.watches.Keys = scan.KeyPrograms(programs)
+	a.keyNames = programs
 }
 
 // AllowLoopback lets a vehicle and a meter be on this machine itself.

@@ -14,6 +14,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
+	"ironthread/core/units"
 	"ironthread/scan"
 	"ironthread/scan/describe"
 	"ironthread/scan/uds"
@@ -40,6 +41,8 @@ type scanPage struct {
 	Codes   []codeLine
 	Asked   bool
 	Live    *livePart
+	Keys    []string // what outputs ask for, and whether it can be made here
+	Outputs []string // in their order
 	Others  []string // relays that follow another command than they are drawn for
 	Meter   string   // the name of the meter that is connected
 	ClampAt string   // where its clamp was last put
@@ -115,6 +118,18 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 		}
 		p.Live = a.live(j)
 		p.Others = otherwise(j)
+		for _, name := range p.Watch.Data.InOrder() {
+			p.Outputs = append(p.Outputs, name)
+			if s := p.Watch.Data.Outputs[name].Security; s != nil {
+				words := fmt.Sprintf("%s asks for the key %q: ", name, s.Key)
+				if path, set := a.keyNames[s.Key]; set {
+					words += fmt.Sprintf("the program %s is run for it when %s is commanded", path, name)
+				} else {
+					words += "nobody has set a program for it on this machine (--key-program), so that it cannot be commanded"
+				}
+				p.Keys = append(p.Keys, words)
+			}
+		}
 	}
 	a.Render(c, status, "scan.html", p)
 }
@@ -230,13 +245,30 @@ func (a *Jobs) command(c *gin.Context) {
 				return err
 			}
 		}
-		return w.Vehicle.Command(s.Name, commands)
+		hold, err := holdOf(c)
+		if err != nil {
+			return err
+		}
+		return w.Vehicle.CommandFor(s.Name, commands, hold, c.PostFormArray("leave")...)
 	}()
 	if err != nil {
 		a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err))
 		return
 	}
 	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d/scan", j.ID))
+}
+
+// holdOf is how long a command is to hold: the usual time where nothing is said.
+func holdOf(c *gin.Context) (time.Duration, error) {
+	text := strings.TrimSpace(c.PostForm("hold"))
+	if text == "" {
+		return scan.CommandLasts, nil
+	}
+	v, err := units.Figure(text)
+	if err != nil || !(v >= 1 && v <= scan.CommandLastsMost.Seconds()) {
+		return 0, fmt.Errorf("a command holds for 1 to %.0f s, not %q", scan.CommandLastsMost.Seconds(), harness.Clipped(text, 20))
+	}
+	return time.Duration(v * float64(time.Second)), nil
 }
 
 // readCodes reads the vehicle's codes, and keeps them in the job's log before anybody clears them.

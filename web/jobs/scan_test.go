@@ -99,6 +99,9 @@ func TestTheScanPage(t *testing.T) {
 	webtest.Says(t, page, "low: 12.3 V at F3.a")
 	webtest.Says(t, page, "F3 open")
 	webtest.Says(t, w.Post(job+"/scan/seen", "state", "low").Body.String(), "Say what a fan did")
+	for hold, want := range map[string]string{"0": "1 to 120 s", "121": "1 to 120 s", "long": "1 to 120 s"} {
+		webtest.Says(t, w.Post(job+"/scan/command", "state", "low", "hold", hold).Body.String(), want)
+	}
 	unread := w.Post(job+"/scan/codes", "clear", "1")
 	assert.Equal(t, http.StatusUnprocessableEntity, unread.Code)
 	webtest.Says(t, unread.Body.String(), "nothing that was not read is cleared")
