@@ -245,8 +245,8 @@ func (t *table) asLong(text string) error {
 	find := func(any ...string) int {
 		return slices.IndexFunc(t.columns, func(c string) bool { return says(c, any...) })
 	}
-	l := &longForm{time: find("time", "timestamp", "seconds"), name: find("name", "signal", "parameter", "pid", "channel"), value: find("value"),
-		at: map[string]int{}}
+	l := &longForm{time: find("time", "timestamp", "seconds"), name: find("name", "signal", "parameter", "pid", "channel"),
+		value: find("value"), at: map[string]int{}}
 	if l.time < 0 || l.name < 0 || l.value < 0 || len(t.columns) > 5 {
 		return nil
 	}
@@ -473,8 +473,8 @@ const (
 	unreadable
 )
 
-// follow goes through the rows with what each stage's column says: its lowest level is off, and on begins a fair way above that, for an idle
-// duty is no command.
+// follow goes through the rows with what each stage's column says: its lowest level is off, and on begins a fair way above that, for
+// an idle duty is no command.
 func (a *analysis) follow(rows []written, levels []float32, stages int) {
 	if stages == 0 {
 		return

@@ -232,7 +232,7 @@ func TestShapesOfLogs(t *testing.T) {
 			s, c, on := row(i)
 			return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
 		}),
-		"milliseconds, degrees F, an idle duty of 5 per cent, and the air's flow": build("Time (ms),Airflow (g/s),Coolant (°F),Fan low duty (%)\n",
+		"milliseconds, degrees F, an idle duty, and the air's flow": build("Time (ms),Airflow (g/s),Coolant (°F),Fan low duty (%)\n",
 			func(i int) string {
 				s, c, on := row(i)
 				return fmt.Sprintf("%.0f,%d,%.1f,%s", 1000*s, 4+i%3, c*9/5+32, yes(on, "62.5", "5.1"))
@@ -247,10 +247,11 @@ func TestShapesOfLogs(t *testing.T) {
 			return fmt.Sprintf("%s\t%.1f\t%s", time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC).Add(time.Duration(s)*time.Second).
 				Format("15:04:05"), c, yes(on, "Active", "Inactive"))
 		}),
-		"remarks before the headings": build("# written by a tool\n# vehicle, with a comma\nSession 4\n\ntime,coolant,low\n", func(i int) string {
-			s, c, on := row(i)
-			return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
-		}),
+		"remarks before the headings": build("# written by a tool\n# vehicle, with a comma\nSession 4\n\ntime,coolant,low\n",
+			func(i int) string {
+				s, c, on := row(i)
+				return fmt.Sprintf("%g,%.1f,%s", s, c, yes(on, "1", "0"))
+			}),
 		"a row of units": build("Time,Coolant,Low\nms,degF,%\n", func(i int) string {
 			s, c, on := row(i)
 			return fmt.Sprintf("%.0f,%.1f,%s", 1000*s, c*9/5+32, yes(on, "100", "0"))
