@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"context"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"net"
 	"strings"
@@ -88,26 +87,7 @@ func (s *Server) ServeCAN(ctx context.Context, l net.Listener, truck bool) error
 	} else {
 		open.Go(func() { s.onCAN(ctx, bus) })
 	}
-	room := make(chan struct{}, mostConnected)
-	for {
-		c, err := l.Accept()
-		if err != nil {
-			if ctx.Err() != nil || errors.Is(err, net.ErrClosed) {
-				return nil
-			}
-			return fmt.Errorf("simulated vehicle: %w", err)
-		}
-		select {
-		case room <- struct{}{}:
-		default:
-			_ = c.Close() // more than anybody has
-			continue
-		}
-		open.Go(func() {
-			defer func() { <-room }()
-			handOn(ctx, c, bus)
-		})
-	}
+	return accepted(ctx, l, &open, func(c net.Conn) { handOn(ctx, c, bus) })
 }
 
 // handOn is one connection to the daemon: a greeting, a bus that is opened, frames as they come.

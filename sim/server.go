@@ -61,6 +61,11 @@ func (s *Server) Serve(ctx context.Context, l net.Listener, packets net.PacketCo
 		open.Add(1)
 		go func() { defer open.Done(); s.answerPackets(packets) }()
 	}
+	return accepted(ctx, l, &open, func(c net.Conn) { s.talk(ctx, c) })
+}
+
+// accepted takes connections until the context ends, as many at a time as anybody has.
+func accepted(ctx context.Context, l net.Listener, open *sync.WaitGroup, talk func(net.Conn)) error {
 	room := make(chan struct{}, mostConnected)
 	for {
 		c, err := l.Accept()
@@ -73,14 +78,13 @@ func (s *Server) Serve(ctx context.Context, l net.Listener, packets net.PacketCo
 		select {
 		case room <- struct{}{}:
 		default:
-			_ = c.Close() // more testers than anybody has
+			_ = c.Close() // more than anybody has
 			continue
 		}
-		open.Add(1)
-		go func() {
-			defer func() { <-room; open.Done() }()
-			s.talk(ctx, c)
-		}()
+		open.Go(func() {
+			defer func() { <-room }()
+			talk(c)
+		})
 	}
 }
 

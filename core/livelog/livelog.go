@@ -65,7 +65,7 @@ func ReadHead(r io.Reader, commands []string) (*Head, error) {
 		switch {
 		case h.Guess.Time == "" && says(c, "time", "zeit", "seconds", "timestamp"):
 			h.Guess.Time = c
-		case h.Guess.Coolant == "" && says(c, "coolant", "engine temp", "ect"):
+		case h.Guess.Coolant == "" && says(c, "coolant", "engine temp"):
 			h.Guess.Coolant, h.Guess.Fahrenheit = c, says(c, "f", "degf", "fahrenheit")
 		case h.Guess.Speed == "" && says(c, "vehicle speed", "road speed", "vss", "km h", "kmh", "kph"):
 			h.Guess.Speed = c
@@ -95,9 +95,9 @@ func words(s string) []string {
 }
 
 // says tells whether a heading has one of some words, each whole: "airflow" says nothing of "low".
-func says(column string, any ...string) bool {
+func says(column string, phrases ...string) bool {
 	has := words(column)
-	return slices.ContainsFunc(any, func(phrase string) bool {
+	return slices.ContainsFunc(phrases, func(phrase string) bool {
 		want := words(phrase)
 		for i := 0; len(want) > 0 && i+len(want) <= len(has); i++ {
 			if slices.Equal(has[i:i+len(want)], want) {
@@ -136,7 +136,8 @@ func open(r io.Reader) (*table, error) {
 		t.columns = append(t.columns, strings.TrimSpace(strings.TrimPrefix(c, "\uFEFF")))
 	}
 	t.units()
-	return t, t.asLong(string(first[skip:]))
+	t.asLong(string(first[skip:]))
+	return t, nil
 }
 
 // headings finds where a log's own lines begin: what stands before them are remarks, with fewer separators than the table has. It gives the
@@ -241,14 +242,14 @@ type longForm struct {
 }
 
 // asLong looks whether a log has that form, and then takes its names from its first rows.
-func (t *table) asLong(text string) error {
-	find := func(any ...string) int {
-		return slices.IndexFunc(t.columns, func(c string) bool { return says(c, any...) })
+func (t *table) asLong(text string) {
+	find := func(phrases ...string) int {
+		return slices.IndexFunc(t.columns, func(c string) bool { return says(c, phrases...) })
 	}
 	l := &longForm{time: find("time", "timestamp", "seconds"), name: find("name", "signal", "parameter", "pid", "channel"),
 		value: find("value"), at: map[string]int{}}
 	if l.time < 0 || l.name < 0 || l.value < 0 || len(t.columns) > 5 {
-		return nil
+		return
 	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = t.separator, -1, true
@@ -270,7 +271,6 @@ func (t *table) asLong(text string) error {
 	if len(columns) > 1 {
 		t.long, t.columns, l.wideAs = l, columns, len(columns)
 	}
-	return nil
 }
 
 // wide is a row of the long form as one of the usual one; another row is as it is.
