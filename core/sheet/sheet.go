@@ -124,6 +124,25 @@ type Text struct {
 	Pin        string
 }
 
+// Beside is where a second line of a wire's text goes: below the first where the nearest pin is below its part, else above it, so that it
+// stays clear of the part.
+func (s *Sheet) Beside(t Text, line int) (y int) {
+	nearest, below := -1, false
+	for _, symbol := range s.Symbols {
+		for _, m := range symbol.Pins {
+			dx, dy := m.X-t.X, m.Y-t.Y
+			if d := dx*dx + dy*dy; nearest < 0 || d < nearest {
+				nearest, below = d, m.Bottom
+			}
+		}
+	}
+	onRail := s.Rail.X1 != s.Rail.X2 && t.Y-2*line < s.Rail.Y && t.Y > s.Rail.Y
+	if below || onRail {
+		return t.Y + line
+	}
+	return t.Y - line
+}
+
 // Draw draws the circuit: from where its parts stood before, if it says so, else from nothing.
 func Draw(c *harness.Circuit) *Sheet {
 	nets := newNetlist(c)

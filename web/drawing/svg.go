@@ -386,12 +386,14 @@ func (d *svg) text(t sheet.Text) {
 	if t.Part != "" && d.look.Cleared[t.Part] && (t.Kind == sheet.NameText || t.Kind == sheet.NoteText) {
 		class += " cleared"
 	}
-	words := t.Text
+	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, t.Text)
 	if size := d.look.Sizes[t.Wire]; size != "" && t.Kind == sheet.ColourText {
-		words += " " + size
+		d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, d.s.Beside(t, sizeLine), size)
 	}
-	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, words)
 }
+
+// sizeLine is how far from a wire's colour its size stands.
+const sizeLine = 11
 
 // pin draws a terminal; where pins can be touched it is a button that says what it reads.
 func (d *svg) pin(m sheet.Mark) {

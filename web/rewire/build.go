@@ -263,8 +263,8 @@ func sizesOf(c *harness.Circuit) map[string]string {
 	return sizes
 }
 
-// sized gives the words beside a wire of the drawing: its colour and its size.
-func (p *buildPage) sized() func(wire, colour string) string {
+// sized gives what stands at a wire of the drawing: its size.
+func (p *buildPage) sized() func(wire string) string {
 	sizes := sizesOf(p.Way.Circuit)
-	return func(wire, colour string) string { return strings.TrimSpace(colour + " " + sizes[wire]) }
+	return func(wire string) string { return sizes[wire] }
 }

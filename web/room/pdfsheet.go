@@ -12,9 +12,8 @@ const (
 	pointsPerMM      = 72 / 25.4
 )
 
-// Sheet sets a drawing in black on white, as wide as the page. Says gives the words beside a wire: its colour, and whatever else is to
-// stand there.
-func (p *PDF) Sheet(s *sheet.Sheet, says func(wire, colour string) string) {
+// Sheet sets a drawing in black on white, as wide as the page. Says gives what is to stand at the colour of a wire.
+func (p *PDF) Sheet(s *sheet.Sheet, says func(wire string) string) {
 	scale := min(pdfWide/float64(s.Width), pdfHigh/float64(s.Height))
 	left, top := pdfMargin, p.doc.GetY()
 	if _, high := p.doc.GetPageSize(); top+scale*float64(s.Height) > high-pdfMargin {
@@ -61,11 +60,12 @@ func (p *PDF) Sheet(s *sheet.Sheet, says func(wire, colour string) string) {
 		switch text.Kind {
 		case sheet.NameText:
 			style = "B"
-		case sheet.ColourText:
-			words = says(text.Wire, text.Text)
 		}
 		p.doc.SetFont("Helvetica", style, max(4.5, sheetLetters*scale*pointsPerMM))
 		p.doc.Text(x(text.X), y(text.Y), p.say(words))
+		if text.Kind == sheet.ColourText {
+			p.doc.Text(x(text.X), y(s.Beside(text, sheetLetters)), p.say(says(text.Wire)))
+		}
 	}
 	p.doc.SetFont("Helvetica", "", pdfText)
 	p.doc.SetY(top + scale*float64(s.Height) + 4)
