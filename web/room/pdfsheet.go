@@ -56,13 +56,12 @@ func (p *PDF) Sheet(s *sheet.Sheet, says func(wire string) string) {
 		}
 	}
 	for _, text := range s.Texts {
-		style, words := "", text.Text
-		switch text.Kind {
-		case sheet.NameText:
+		style := ""
+		if text.Kind == sheet.NameText {
 			style = "B"
 		}
 		p.doc.SetFont("Helvetica", style, max(4.5, sheetLetters*scale*pointsPerMM))
-		p.doc.Text(x(text.X), y(text.Y), p.say(words))
+		p.doc.Text(x(text.X), y(text.Y), p.say(text.Text))
 		if text.Kind == sheet.ColourText {
 			p.doc.Text(x(text.X), y(s.Beside(text, sheetLetters)), p.say(says(text.Wire)))
 		}
