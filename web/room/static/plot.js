@@ -51,7 +51,14 @@ const drawMarks = (marks, colour) => (u) => {
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("plot", () => ({
-    async init() {
+    init() {
+      // Drawn again where the look changes while the page is open: a canvas keeps the colours that it was drawn in.
+      this.dark = matchMedia("(prefers-color-scheme: dark)");
+      this.again = () => { this.drawn?.destroy(); this.drawn = null; this.draw(); };
+      this.dark.addEventListener("change", this.again);
+      this.draw();
+    },
+    async draw() {
       const box = this.$el, text = box.dataset.plot;
       if (!text) return;
       const d = JSON.parse(text), ink = colour("--ink"), accent = colour("--accent");
@@ -73,6 +80,9 @@ document.addEventListener("alpine:init", () => {
       }, [d.x, ...d.lines.map((line) => line.values)], box);
       box.querySelector("svg.plot")?.classList.add("d-none", "d-print-block");
     },
-    destroy() { this.drawn?.destroy(); },
+    destroy() {
+      this.dark?.removeEventListener("change", this.again);
+      this.drawn?.destroy();
+    },
   }));
 });
