@@ -395,7 +395,7 @@ func TestNothingIsLeftRunning(t *testing.T) {
 	var mu sync.Mutex
 	var list []outcome
 	var group errgroup.Group
-	group.SetLimit(24) // nearly all of it is waiting
+	group.SetLimit(12) // nearly all of it is waiting
 	n := 0
 	for _, message := range messages {
 		for _, s := range spoils() {
