@@ -182,12 +182,11 @@ func (v *foreign) talk(c net.Conn) {
 			_, _ = c.Write(doipFrame(0x8002, []byte{body[2], body[3], body[0], body[1], 0}))
 			out, delay, ends := v.serve(body[4:])
 			if delay > 0 {
-				go func() { // the next requests are taken meanwhile
-					time.Sleep(delay)
+				time.AfterFunc(delay, func() { // the next requests are taken meanwhile
 					for _, b := range out {
 						_, _ = c.Write(doipFrame(0x8001, append([]byte{body[2], body[3], body[0], body[1]}, b...)))
 					}
-				}()
+				})
 				continue
 			}
 			for _, b := range out {

@@ -95,12 +95,8 @@ type Vehicle struct {
 	done   chan struct{}
 }
 
-// Connect reaches a vehicle over IP and is accepted as its tester. The link lives until Close, or until the context ends.
-func Connect(ctx context.Context, address string, data *describe.Vehicle) (*Vehicle, error) {
-	return ConnectIP(ctx, address, data, nil)
-}
-
-// ConnectIP is Connect with keys for outputs that ask for them; nil for none.
+// ConnectIP reaches a vehicle over IP and is accepted as its tester. The link lives until Close, or until the context ends. Keys may be
+// nil: then what asks for a key is refused.
 func ConnectIP(ctx context.Context, address string, data *describe.Vehicle, keys Keys) (*Vehicle, error) {
 	if data == nil {
 		data = &describe.Vehicle{}
@@ -341,12 +337,6 @@ func (v *Vehicle) Read(ctx context.Context, names ...string) (Reading, error) {
 		}
 	}
 	return r, nil
-}
-
-// Values reads values by their names; what is stale is left out.
-func (v *Vehicle) Values(names ...string) (map[string]float64, error) {
-	r, err := v.Read(v.living, names...)
-	return r.Values, err
 }
 
 // Codes reads the stored fault codes.

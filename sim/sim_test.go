@@ -78,7 +78,7 @@ func stand(t *testing.T, circuit string, o sim.Options, faults ...string) *bench
 
 func (b *bench) connect(t *testing.T) *scan.Vehicle {
 	t.Helper()
-	v, err := scan.Connect(t.Context(), b.address, b.data)
+	v, err := scan.ConnectIP(t.Context(), b.address, b.data, nil)
 	require.NoError(t, err)
 	t.Cleanup(v.Close)
 	return v
@@ -142,12 +142,12 @@ func TestACommandAndWhatComesOfIt(t *testing.T) {
 			assert.Equal(t, row.code, codes[0].Name())
 			require.NoError(t, v.ClearCodes())
 		}
-		values, err := v.Values("coolant", "speed", "supply", "commanded low", "commanded high")
+		r, err := v.Read(t.Context(), "coolant", "speed", "supply", "commanded low", "commanded high")
 		require.NoError(t, err)
-		assert.InDelta(t, b.vehicle.Stands().Supply, values["supply"], 0.01)
-		assert.InDelta(t, 22, values["coolant"], 1)
-		assert.Equal(t, 100.0, values["commanded low"])
-		assert.Zero(t, values["commanded high"])
+		assert.InDelta(t, b.vehicle.Stands().Supply, r.Values["supply"], 0.01)
+		assert.InDelta(t, 22, r.Values["coolant"], 1)
+		assert.Equal(t, 100.0, r.Values["commanded low"])
+		assert.Zero(t, r.Values["commanded high"])
 		require.NoError(t, v.Return())
 		assert.False(t, b.vehicle.Stands().Tester)
 	}
@@ -169,10 +169,10 @@ func TestConditionsOfACommand(t *testing.T) {
 		}
 	}
 	assert.ErrorContains(t, v.Command("turbo", map[string]float64{"turbo": 100}), `no output "turbo"`)
-	_, err := v.Values("oil")
+	_, err := v.Read(t.Context(), "oil")
 	assert.ErrorContains(t, err, `no value "oil"`)
 	assert.NoError(t, v.Lost())
-	_, err = scan.Connect(t.Context(), "127.0.0.1:1", b.data)
+	_, err = scan.ConnectIP(t.Context(), "127.0.0.1:1", b.data, nil)
 	assert.ErrorContains(t, err, "no vehicle answers")
 }
 
@@ -188,7 +188,7 @@ func TestALostConnection(t *testing.T) {
 	require.NoError(t, raw.Close())
 	soak.Await(t, "control given back", func() bool { return !b.vehicle.Stands().Tester })
 	b.connect(t)
-	_, err := scan.Connect(t.Context(), b.address, b.data)
+	_, err := scan.ConnectIP(t.Context(), b.address, b.data, nil)
 	assert.ErrorContains(t, err, "another tester is connected", "one that says that it is there keeps its place")
 }
 

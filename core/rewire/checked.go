@@ -73,11 +73,7 @@ func (d *design) rules(p *Proposal) ([]Checked, error) {
 	}
 	for _, r := range d.w.Requesters {
 		if amps := d.pulledBy(r); amps > 0 {
-			most := r.Limit
-			if most == 0 {
-				most = drivers
-			}
-			add("A that an output takes", r.Name, amps, most, asWished)
+			add("A that an output takes", r.Name, amps, r.takes(), asWished)
 		}
 	}
 	if err := d.alone(add); err != nil {

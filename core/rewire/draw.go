@@ -207,10 +207,7 @@ var coils = []float64{85, 120, 180, 270, 400}
 
 // pilot draws a small relay between whoever asks and the coils: its own coil takes no more than its driver can.
 func (d *drawing) pilot(r Requester, name, contacts, label string) {
-	ohms, most := d.w.Relays.Coil, r.Limit
-	if most == 0 {
-		most = drivers
-	}
+	ohms, most := d.w.Relays.Coil, r.takes()
 	for _, usual := range coils {
 		usual *= d.w.nominal() * d.w.nominal() / 144
 		if pilotSpare*d.w.Supply.Running/ohms > most && usual > ohms {

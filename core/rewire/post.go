@@ -1,7 +1,7 @@
 package rewire
 
 import (
-	"math"
+	"slices"
 	"strings"
 
 	"ironthread/core/harness"
@@ -67,52 +67,37 @@ func foreignLine(name string) bool {
 // foreign tells whether a wire belongs to the vehicle: the supply and the ground of the controller that asks are there, and are
 // never laid, cut or thinned.
 func (d *design) foreign(w *harness.Wire) bool {
-	if d.on == nil {
-		return foreignWire(d.c, w)
-	}
-	drawn := func(pin harness.Pin) harness.Pin { return harness.Pin{Part: d.role(pin.Part), Name: pin.Name} }
-	for _, pin := range []harness.Pin{w.From, w.To} {
-		role, part := d.role(pin.Part), d.c.Part(pin.Part)
-		if role == "FE" || strings.HasPrefix(role, "EM") && (pin.Name == "o" || pin.Name == "r") {
+	return foreignBy(d.c, w, d.role, func(part string) bool { return d.on != nil && !d.on.taken[part] })
+}
+
+// foreignWire is the same of a drawing by itself.
+func foreignWire(c *harness.Circuit, w *harness.Wire) bool {
+	return foreignBy(c, w, func(name string) string { return name }, func(string) bool { return false })
+}
+
+// foreignBy tells it by what each part is in the drawing, and by which parts are none of it.
+func foreignBy(c *harness.Circuit, w *harness.Wire, role func(string) string, apart func(string) bool) bool {
+	ends := [2]harness.Pin{w.From, w.To}
+	for i, pin := range ends {
+		part, is := c.Part(pin.Part), role(pin.Part)
+		switch {
+		case is == "FE", strings.HasPrefix(is, "EM") && (pin.Name == "o" || pin.Name == "r"): // the second: within a fan
+			return true
+		case is == "SW" && c.Part(ends[1-i].Part).Kind() == harness.KindBattery:
+			return true // the key's own feed, where its fuse is behind the key as the vehicle has it
+		}
+		spec, controls := part.Spec.(*harness.Controller)
+		if controls && (is == "ECU" || foreignLine(is) || apart(part.Name)) && !commands(part, pin.Name) &&
+			slices.ContainsFunc(spec.PinRoles, func(r *harness.PinRole) bool { return r.Name == pin.Name }) {
 			return true
 		}
-		if spec, ok := part.Spec.(*harness.Controller); ok && (role == "ECU" || foreignLine(role) || !d.on.taken[part.Name]) {
-			for _, r := range spec.PinRoles {
-				if r.Name == pin.Name && (r.Ground || r.Power || r.Command() == "") {
-					return true
-				}
-			}
-		}
 	}
-	a, b := drawn(w.From), drawn(w.To)
-	return a == (harness.Pin{Part: "BAT", Name: "+"}) && b.Part == "SW" || b == (harness.Pin{Part: "BAT", Name: "+"}) && a.Part == "SW"
+	return false
 }
 
 // isForeign tells whether a part of the circuit belongs to the vehicle.
 func (d *design) isForeign(name string) bool {
 	return foreignPart(d.role(name)) || d.on != nil && !d.on.taken[name] && stays(d.c.Part(name).Kind()) && d.role(name)[0] == 0
-}
-
-func foreignWire(c *harness.Circuit, w *harness.Wire) bool {
-	if c.Part(w.From.Part).Kind() == harness.KindBattery && w.To.Part == "SW" {
-		return true // the key's own feed, where its fuse is behind the key as the vehicle has it
-	}
-	for _, pin := range []harness.Pin{w.From, w.To} {
-		if strings.HasPrefix(pin.Part, "EM") && (pin.Name == "o" || pin.Name == "r") {
-			return true // within a fan that has electronics of its own
-		}
-		if pin.Part == "FE" {
-			return true
-		}
-		if spec, ok := c.Part(pin.Part).Spec.(*harness.Controller); ok && (pin.Part == "ECU" || foreignLine(pin.Part)) {
-			for _, role := range spec.PinRoles {
-				if role.Name == pin.Name && (role.Ground || role.Power) {
-					return true
-				}
-			}
-		}
-	}
-	return false
 }
 
 // oneFeed tells whether, in the harness that is there, one fuse feeds all fans, and is large enough for those of the wish.
@@ -130,10 +115,9 @@ func (w *Wish) oneFeed() bool {
 			}
 		}
 	}
-	total := 0.0
+	running := 0.0
 	for _, f := range w.Fans {
-		total += f.Amps
+		running += w.running(f)
 	}
-	running := total * math.Pow(w.Supply.Running/w.Supply.Off, 1.5)
 	return len(loads) == 1 && running <= size.FuseShare(w.Heat)*loads[0]
 }

@@ -230,7 +230,7 @@ func (w *Wish) refuse(f Family) *limit {
 	if f == Module {
 		total, most := 0.0, 0.0
 		for _, fan := range w.Fans {
-			amps := fan.Amps * math.Pow(w.Supply.Running/fan.Volts, 1.5) // at running volts
+			amps := w.running(fan)
 			total, most = total+amps, max(most, amps)
 		}
 		if rated := w.Module.Amps; rated > 0 && most > rated {
@@ -390,10 +390,7 @@ func (d *design) limits(p *Proposal) error {
 		}
 	}
 	for _, r := range d.w.Requesters {
-		most := r.Limit
-		if most == 0 {
-			most = drivers
-		}
+		most := r.takes()
 		if amps := d.pulledBy(r); amps > most {
 			l := &limit{why: fmt.Sprintf("%s would have to take %.2f A of coils and is good for %g A", r.Name, amps, most),
 				frees: "relays with coils of more ohms, or a driver that takes more"}

@@ -46,7 +46,7 @@ func (d *drawing) requesters() {
 		if stage > 0 && d.together != "" {
 			d.asks[r.Name] = fmt.Sprintf("commands: [%q, %q]", r.Name, d.together)
 		}
-		_, minus := d.coil()
+		plus, minus := d.coil()
 		switch {
 		case r.Gives == Kill:
 		case r.Gives == Pulses && at == "" && d.pulsed() != r.Name: // the first one's line carries every speed
@@ -66,20 +66,16 @@ func (d *drawing) requesters() {
 			delete(d.asks, r.Name)
 		case (r.Gives == Ground && !d.w.pullsToStop(r)) && slices.Contains(d.w.pilots, r.Name): // the coils are too much for its driver
 			d.pilot(r, "KI"+name, "make", r.Name+", pilot")
-			plus, _ := d.coil()
 			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
 			d.wire("KI"+name+"."+minus, output("sinks-on", r), "GN/OG", "box to controller")
-			d.wire(at, "KI"+name+".87", "GN", "in the box")
-			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+			d.pulls("KI"+name, "87", at)
 		case r.Gives == Ground && !d.w.pullsToStop(r):
 			d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
 		case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
 			d.pilot(r, "KI"+name, "break", r.Name+", the other way round")
-			plus, _ := d.coil()
 			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
 			d.wire("KI"+name+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
-			d.wire(at, "KI"+name+".87a", "GN", "in the box")
-			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+			d.pulls("KI"+name, "87a", at)
 		case r.Gives == Supply: // a relay turns plus into a pull to ground
 			line := "L" + name // as it is there: the vehicle's own line, that this circuit only listens to
 			d.part(line, fmt.Sprintf("kind: controller, pins: {\"1\": {sources-on: %q}, P: {power: true}, G: {ground: true}}, label: %q", r.Name,
@@ -92,11 +88,9 @@ func (d *drawing) requesters() {
 			d.wire("FE.b", line+".P", "RD", "box to controller")
 			d.wire(line+".G", "G1", "BN", "box to controller")
 			d.pilot(r, "KI"+name, "make", r.Name+", turned to ground")
-			plus, _ := d.coil()
 			d.wire(line+".1", "KI"+name+"."+plus, "BU", "box to controller")
 			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
-			d.wire(at, "KI"+name+".87", "GN", "in the box")
-			d.wire("KI"+name+".30", "G1", "BN", "fans to ground")
+			d.pulls("KI"+name, "87", at)
 		case r.Gives == Switch, r.Gives == Pressure:
 			kind, key, where := "thermoswitch", "coolant", "radiator"
 			if r.Gives == Pressure {
@@ -131,6 +125,12 @@ func (d *drawing) requesters() {
 	d.pins = append(d.pins, `"G": {ground: true}`)
 	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
 	d.wire("ECU.G", "G1", "BN", "box to controller")
+}
+
+// pulls lets a relay's contact pull the line of a stage to ground.
+func (d *drawing) pulls(relay, contact, line string) {
+	d.wire(line, relay+"."+contact, "GN", "in the box")
+	d.wire(relay+".30", "G1", "BN", "fans to ground")
 }
 
 // rule is when a controller's output asks, left to itself: settings to begin from (common practice), to be set to the

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 
@@ -196,9 +197,11 @@ var usualRuns = map[string]float64{
 	postToFuse: mostUnfused,
 }
 
+// MostBytes bounds a wish's file.
+const MostBytes = 64 << 10
+
 // Limits of a wish, and its defaults (common practice).
 const (
-	mostBytes      = 64 << 10
 	mostFans       = 4
 	mostRequesters = 12
 	leastFan       = 0.2
@@ -215,8 +218,8 @@ const (
 
 // Read reads a wish. The error says what is wrong with it, and where.
 func Read(b []byte) (*Wish, error) {
-	if len(b) > mostBytes {
-		return nil, fmt.Errorf("wish: the file is larger than %d KiB", mostBytes>>10)
+	if len(b) > MostBytes {
+		return nil, fmt.Errorf("wish: the file is larger than %d KiB", MostBytes>>10)
 	}
 	w := &Wish{}
 	d := yaml.NewDecoder(bytes.NewReader(b))
@@ -444,6 +447,12 @@ func (w *Wish) apart() error {
 	}
 	return nil
 }
+
+// takes is how many A a requester's driver takes: what is usual where nothing is said.
+func (r Requester) takes() float64 { return cmp.Or(r.Limit, drivers) }
+
+// running are the A that a fan takes with the engine running: its rated ones hold at its own volts.
+func (w *Wish) running(f Fan) float64 { return f.Amps * math.Pow(w.Supply.Running/f.Volts, 1.5) }
 
 // allSpeeds tells whether what somebody asks for are speeds of the wish.
 func (w *Wish) allSpeeds(asked Asked) bool {

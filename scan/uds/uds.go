@@ -35,7 +35,6 @@ const (
 // Services of emissions diagnostics (ISO 15031-5, SAE J1979), which nearly every car has.
 const (
 	CurrentData    Service = 0x01
-	FrozenData     Service = 0x02
 	StoredCodes    Service = 0x03
 	ClearEmissions Service = 0x04
 	PendingCodes   Service = 0x07

@@ -3,6 +3,8 @@ package rewire
 import (
 	"errors"
 	"fmt"
+	"io"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -14,6 +16,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/core/units"
 	"ironthread/web/room"
 )
 
@@ -67,12 +70,9 @@ func (f *wishForm) moreWishes(w *rewire.Wish, read func(*float64, string, string
 	}
 }
 
-// mostWishBytes bounds the file of a wish that is read into the form.
-const mostWishBytes = 64 << 10
-
 // readWish reads a wish's file into the form, which then stands in the address as if somebody had filled it in.
 func (a *Rewire) readWish(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, mostWishBytes+4096)
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 2*rewire.MostBytes)
 	file, err := c.FormFile("file")
 	if err != nil {
 		a.Refuse(c, errors.New("choose the file of a wish, of at most 64 KiB"))
@@ -83,10 +83,10 @@ func (a *Rewire) readWish(c *gin.Context) {
 		a.Refuse(c, errors.New("that file could not be read; choose it again"))
 		return
 	}
-	defer in.Close() // it was only read
-	text := make([]byte, min(file.Size, mostWishBytes))
-	if _, err := in.Read(text); err != nil {
-		a.Refuse(c, errors.New("that file is empty"))
+	defer in.Close()                                                // it was only read
+	text, err := io.ReadAll(io.LimitReader(in, rewire.MostBytes+1)) // one more than may be, so that it is seen to be too large
+	if err != nil {
+		a.Refuse(c, errors.New("that file could not be read; choose it again"))
 		return
 	}
 	w, err := rewire.Read(text)
@@ -198,10 +198,15 @@ func lostIn(w *rewire.Wish, q url.Values) []string {
 		with := *w
 		with.Fans = slices.Clone(w.Fans)
 		for i := range with.Fans {
-			with.Fans[i].Name, with.Fans[i].Points = "", nil
-			with.Fans[i].Volts, with.Fans[i].RPM = 0, 0
+			with.Fans[i].Name, with.Fans[i].Points = "", nil // what they fit is in the amps
 		}
-		with.Speeds, with.Supply, with.Runs = nil, rewire.SupplyOf{}, nil
+		with.Speeds, with.Supply.Running = nil, math.Round(10*with.Supply.Running)/10
+		with.Runs = map[string]string{}
+		for name, text := range w.Runs {
+			if m, err := units.Metres(text); err == nil {
+				with.Runs[name] = fmt.Sprintf("%.3g m", m)
+			}
+		}
 		with.Requesters = slices.Clone(w.Requesters)
 		for i := range with.Requesters {
 			with.Requesters[i].Asks = rewire.Asked(strconv.Itoa(slices.Index(w.Speeds, string(with.Requesters[i].Asks))))

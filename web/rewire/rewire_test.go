@@ -187,7 +187,10 @@ requesters: [{name: line, gives: pwm, asks: [low, high], hertz: 250}]
 	}
 	for text, want := range map[string]string{
 		"": "empty", "plan: 1": "fans", "plan: 2": "plan: 1", "{": "Wish",
-		strings.Replace(full, "amps: 9,", "amps: 9, inrush: 77,", 1): "cannot hold all of that wish",
+		strings.Replace(full, "amps: 9,", "amps: 9, inrush: 77,", 1):     "cannot hold all of that wish",
+		strings.Replace(full, "off: 25.2", "off: 24.1", 1):               "cannot hold all of that wish",
+		strings.Replace(full, "runs: {", "runs: {in the box: 0.4m, ", 1): "cannot hold all of that wish",
+		full + strings.Repeat("# more\n", 10_000):                        "larger than 64 KiB",
 	} {
 		said := read(text)
 		assert.Equal(t, http.StatusUnprocessableEntity, said.Code, text)
