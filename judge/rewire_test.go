@@ -388,6 +388,7 @@ func holds(t *testing.T, r request, p *proposal) {
 			rating, _ := part["rating"].(map[string]any)
 			assert.LessOrEqual(t, current[name], contactMay(figure(rating, "make"), r.heat, r.volts)+0.02*figure(rating, "make"), "%s: %s", where,
 				name)
+			c.contactLasts(t, where, r, name, figure(rating, "make"))
 		case "resistor":
 			c.stands(t, where, r, name, part)
 		}
@@ -402,6 +403,63 @@ func holds(t *testing.T, r request, p *proposal) {
 		}
 		assert.NotContains(t, e.Why, "no fuse ends that", "%s: %s", where, e.Fault)
 	}
+}
+
+// Seconds by multiples of a rating: the slow edge of blade and of cartridge fuses (ISO 8820-3 and -4, typed here from memory), and how
+// long a relay's contact carries an overload (ISO 7588-1, the same).
+var (
+	bladeSlow     = [][2]float64{{1.1, 3.6e6}, {1.35, 1800}, {1.6, 50}, {2, 5}, {3.5, 0.5}, {6, 0.1}}
+	cartridgeSlow = [][2]float64{{1.1, 3.6e6}, {1.35, 1800}, {2, 60}, {3.5, 7}, {6, 1}}
+	contactStands = [][2]float64{{1.1, 3.6e5}, {1.35, 1800}, {2, 5}, {3.5, 0.5}, {6, 0.1}}
+)
+
+// lasting reads such a table, both ways logarithmic.
+func lasting(rows [][2]float64, fold float64) float64 {
+	var logs [][2]float64
+	for _, row := range rows {
+		logs = append(logs, [2]float64{math.Log(row[0]), math.Log(row[1])})
+	}
+	if fold <= rows[0][0] {
+		return math.Inf(1)
+	}
+	return math.Exp(straight(logs, math.Log(fold)))
+}
+
+// contactLasts checks a relay's make contact with one of the fans behind it standing still and the others turning: it carries that
+// until a fuse opens, at the latest that the standard permits. The wires take about a fifth of the amps that a fan takes by itself.
+func (c *circuit) contactLasts(t *testing.T, where string, r request, name string, rating float64) {
+	t.Helper()
+	held, turning := 0.0, 0.0
+	seen := map[string]bool{}
+	for _, w := range c.reach(name + ".87") {
+		for _, pin := range []string{w.from, w.to} {
+			if fan, is, _ := strings.Cut(pin, "."); is == "+" && c.kind(pin) == "motor" && !seen[fan] {
+				seen[fan] = true
+				held = max(held, 0.8*r.volts*14.2/12.6/figure(c.parts[fan], "volts")*figure(c.parts[fan], "inrush")-figure(c.parts[fan], "amps"))
+				turning += figure(c.parts[fan], "amps")
+			}
+		}
+	}
+	limited := slices.ContainsFunc(c.reach(name+".87"), func(w wire) bool { return c.kind(w.from) == "resistor" || c.kind(w.to) == "resistor" })
+	if held <= 0 || limited { // no fan behind it, or one behind a resistor, which has a check of its own
+		return
+	}
+	ends := math.Inf(1)
+	for fuse, part := range c.parts {
+		if part["kind"] != "fuse" {
+			continue
+		}
+		before := slices.ContainsFunc(c.reach(fuse+".b"), func(w wire) bool { return w.from == name+".30" || w.to == name+".30" })
+		curve := cartridgeSlow
+		if style := part["style"]; style == "blade" || style == "mini" || style == nil {
+			curve = bladeSlow
+		}
+		if before {
+			ends = min(ends, lasting(curve, (held+turning)/figure(part, "amps")))
+		}
+	}
+	assert.LessOrEqual(t, ends, lasting(contactStands, (held+turning)/rating), "%s: with a fan standing still %s of %g A carries %.0f A",
+		where, name, rating, held+turning)
 }
 
 // stands checks a resistor with its fan standing still: it takes that for ever, or has a limiter in series with it.

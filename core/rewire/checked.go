@@ -82,6 +82,9 @@ func (d *design) rules(p *Proposal) ([]Checked, error) {
 	if err := d.lines(add); err != nil {
 		return nil, err
 	}
+	if err := d.stalls(p, add); err != nil {
+		return nil, err
+	}
 	d.runsOn(p, add)
 	return list, nil
 }

@@ -83,7 +83,11 @@ func (d *design) fromBattery(p *electric.Point) float64 {
 }
 
 // sizes lists wires and fuses with the arithmetic behind them.
-func (d *design) sizes() []Sized {
+func (d *design) sizes() ([]Sized, error) {
+	points, err := d.holdFast()
+	if err != nil {
+		return nil, err
+	}
 	var list []Sized
 	for i, w := range d.c.Wires {
 		if d.foreign(w) || !w.Size.Given() {
@@ -105,11 +109,13 @@ func (d *design) sizes() []Sized {
 	}
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		spec, amps := p.Spec.(*harness.Fuse), d.fuses[p.Name]
-		list = append(list, Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2),
-			Limit: round(size.FuseShare(d.w.Heat)*spec.Amps, 1),
-			Because: []string{fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; "+
-				"%.0f %% are the most that runs all day at %.0f °C (common practice)", amps, 100*amps/spec.Amps, spec.Amps,
-				100*size.FuseShare(d.w.Heat), d.w.Heat)}})
+		x := Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2), Limit: round(size.FuseShare(d.w.Heat)*spec.Amps, 1),
+			Because: []string{fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; %.0f %% are the most that runs all day at %.0f °C (common "+
+				"practice)", amps, 100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat)}}
+		if words, ok := d.ends(p.Name, points); ok && !d.forCoils(p) {
+			x.Because = append(x.Because, words)
+		}
+		list = append(list, x)
 	}
 	for _, p := range d.c.OfKind(harness.KindResistor) {
 		spec := p.Spec.(*harness.Resistor)
@@ -145,7 +151,7 @@ func (d *design) sizes() []Sized {
 				"is good for %.0f A (common practice); coil %.0f Ω", most, makeOf(spec), spec.Rest, d.w.Heat, d.w.nominal(),
 				size.Contact(makeOf(spec), d.w.Heat, d.w.nominal()), spec.CoilOhms)}})
 	}
-	return list
+	return list, nil
 }
 
 // fanBehind is which fan a dropping resistor feeds: they bear the same number.

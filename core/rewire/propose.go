@@ -293,7 +293,9 @@ func proposeAs(ctx context.Context, w *Wish, f Family) (*Proposal, error) {
 	if err := d.limits(p); err != nil {
 		return nil, err
 	}
-	p.Sizes = d.sizes()
+	if p.Sizes, err = d.sizes(); err != nil {
+		return nil, err
+	}
 	if p.Effects, p.Lost, p.LostHot, err = d.effects(ctx); err != nil {
 		return nil, err
 	}

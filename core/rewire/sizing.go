@@ -150,6 +150,9 @@ func (d *design) size() error {
 	if err := d.contacts(); err != nil {
 		return err
 	}
+	if err := d.stand(); err != nil {
+		return err
+	}
 	d.guard()
 	for i, w := range d.c.Wires {
 		least := max(d.amps[i], d.behind[i])
@@ -328,29 +331,13 @@ func (d *design) throughContact(name string) float64 {
 // coil. A short there is cleared by that fuse, so the wire carries its rating.
 func (d *design) guard() {
 	d.behind = make([]float64, len(d.c.Wires))
+	at := map[*harness.Wire]int{}
+	for i, w := range d.c.Wires {
+		at[w] = i
+	}
 	for _, p := range d.c.OfKind(harness.KindFuse) {
 		rating := p.Spec.(*harness.Fuse).Amps
-		seen := map[harness.Pin]bool{}
-		queue := []harness.Pin{d.fedFrom(p)}
-		for len(queue) > 0 {
-			at := queue[0]
-			queue = queue[1:]
-			if seen[at] || d.c.Part(at.Part).Kind() == harness.KindBattery {
-				continue
-			}
-			seen[at] = true
-			for i, w := range d.c.Wires {
-				for _, ends := range [][2]harness.Pin{{w.From, w.To}, {w.To, w.From}} {
-					if ends[0] == at { // a ground wire too: a shorted motor puts the fuse's whole rating through it
-						d.behind[i] = max(d.behind[i], rating)
-						if d.c.Part(ends[1].Part).Kind() != harness.KindGround {
-							queue = append(queue, ends[1])
-						}
-					}
-				}
-			}
-			queue = append(queue, passes(d.c.Part(at.Part), at)...)
-		}
+		d.behindFuse(p, passes, func(w *harness.Wire) { d.behind[at[w]] = max(d.behind[at[w]], rating) })
 	}
 	for i, w := range d.c.Wires { // what goes to ground carries what comes, and a fan's own current is no short
 		for _, pin := range []harness.Pin{w.From, w.To} {
@@ -367,6 +354,31 @@ func (d *design) guard() {
 	}
 }
 
+// behindFuse tells each wire that lies behind a fuse: on over wires and through what lets a current on, up to the next fuse.
+func (d *design) behindFuse(p *harness.Part, through func(*harness.Part, harness.Pin) []harness.Pin, tell func(w *harness.Wire)) {
+	seen := map[harness.Pin]bool{}
+	queue := []harness.Pin{d.fedFrom(p)}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		if seen[at] || d.c.Part(at.Part).Kind() == harness.KindBattery {
+			continue
+		}
+		seen[at] = true
+		for _, w := range d.c.Wires {
+			for _, ends := range [][2]harness.Pin{{w.From, w.To}, {w.To, w.From}} {
+				if ends[0] == at { // a ground wire too: a shorted motor puts the fuse's whole rating through it
+					tell(w)
+					if d.c.Part(ends[1].Part).Kind() != harness.KindGround {
+						queue = append(queue, ends[1])
+					}
+				}
+			}
+		}
+		queue = append(queue, through(d.c.Part(at.Part), at)...)
+	}
+}
+
 // fedFrom is the end of a fuse that lies away from the battery.
 func (d *design) fedFrom(fuse *harness.Part) harness.Pin {
 	for _, w := range d.c.Wires {
@@ -380,7 +392,15 @@ func (d *design) fedFrom(fuse *harness.Part) harness.Pin {
 	return harness.Pin{Part: fuse.Name, Name: "b"}
 }
 
-// passes lists where a current goes on through a part that is no load: contacts, switches.
+// conducts lists where a current goes on through contacts and switches alone.
+func conducts(p *harness.Part, at harness.Pin) []harness.Pin {
+	if kind := p.Kind(); kind == harness.KindMotor || kind == harness.KindResistor {
+		return nil
+	}
+	return passes(p, at)
+}
+
+// passes lists where a current goes on through a part that is no load, or may become none: contacts, switches, shorted turns.
 func passes(p *harness.Part, at harness.Pin) []harness.Pin {
 	pin := func(name string) harness.Pin { return harness.Pin{Part: p.Name, Name: name} }
 	switch spec := p.Spec.(type) {

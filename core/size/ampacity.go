@@ -5,6 +5,8 @@
 // rows of a table a figure is linear; beyond its last row there is none.
 package size
 
+import "math"
+
 // row is one row of a table of two columns.
 type row struct{ at, is float64 }
 
@@ -94,3 +96,25 @@ const (
 	cube  = 40.0
 	large = 70.0
 )
+
+// For how many seconds a relay's contact carries a multiple of its rating (ISO 7588-1, overload, from memory); at 110 % and less it
+// does so for ever.
+var contactLasts = []row{{1.1, 360000}, {1.35, 1800}, {2, 5}, {3.5, 0.5}, {6, 0.1}}
+
+// ContactLasts is that time, log–log between the rows; 0 beyond the last.
+func ContactLasts(load float64) float64 {
+	last := contactLasts[len(contactLasts)-1]
+	switch {
+	case load <= contactLasts[0].at:
+		return math.Inf(1)
+	case load > last.at:
+		return 0
+	}
+	i := 1
+	for load > contactLasts[i].at {
+		i++
+	}
+	a, b := contactLasts[i-1], contactLasts[i]
+	share := math.Log(load/a.at) / math.Log(b.at/a.at)
+	return math.Exp(math.Log(a.is) + share*math.Log(b.is/a.is))
+}

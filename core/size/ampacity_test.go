@@ -1,6 +1,7 @@
 package size_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -49,4 +50,14 @@ func TestDerating(t *testing.T) {
 	assert.InDelta(t, 70, rating, 1e-9)
 	rating, _ = size.Relay(34, 85, 24)
 	assert.InDelta(t, 100, rating, 1e-9, "a contactor")
+}
+
+// A contact's overload comes out at its rows as they stand (ISO 7588-1, from memory), and between them on a straight line of logarithms.
+func TestContactLasts(t *testing.T) {
+	for load, want := range map[float64]float64{1.35: 1800, 2: 5, 3.5: 0.5, 6: 0.1} {
+		assert.InDelta(t, want, size.ContactLasts(load), want*1e-9, "%g times", load)
+	}
+	assert.True(t, math.IsInf(size.ContactLasts(1.1), 1))
+	assert.Zero(t, size.ContactLasts(6.1))
+	assert.InDelta(t, math.Sqrt(5*0.5), size.ContactLasts(math.Sqrt(2*3.5)), 1e-9, "half way between two rows")
 }
