@@ -217,7 +217,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			id = strconv.FormatInt(sensed, 10)
 		case "/jobs/:id/paper":
 			path += "?state=low"
-		case "/rewire", "/rewire/build", "/rewire/whatif":
+		case "/rewire", "/rewire/build", "/rewire/built", "/rewire/whatif":
 			path += "?" + wish
 		}
 		for from, to := range map[string]string{":id": id, ":name": named(r.Path), ":part": "K1", ":form": "html", ":photo": "1", ":sum": "0"} {

@@ -19,10 +19,11 @@ import (
 	"ironthread/soak"
 )
 
-// In the soak every is how many wishes of the grid lie between two that the outside judge sees; a wish whose proposals are
-// broken too is one in so many of those. In every run it sees one of three, and breaks the proposals of the first of them.
+// In the soak every is how many wishes of the grid lie between two that the outside judge sees, each state with every fan held fast and
+// with every fan and feed shorted, too; a wish whose proposals have every fault there is is one in so many of those. In every run it
+// sees one of three, and breaks the proposals of the first of them.
 const (
-	every  = 5
+	every  = 6
 	some   = 3
 	broken = 24
 )
@@ -34,7 +35,7 @@ func TestProposals(t *testing.T) {
 	var trials []*trial
 	wishes, proposals, refused := 0, 0, map[string]int{}
 	lost := map[rewire.Family][]float64{}
-	rewiretest.Grid(func(name, text string) {
+	try := func(name, text string) {
 		wishes++
 		w, err := rewire.Read([]byte(text))
 		require.NoError(t, err, name)
@@ -53,10 +54,14 @@ func TestProposals(t *testing.T) {
 			lost[p.Family] = append(lost[p.Family], p.Lost, p.LostHot)
 			holds(t, w, p, name)
 			if judged {
-				trials = append(trials, proposed(t, p, breaks)...)
+				trials = append(trials, proposed(t, p, breaks, soak.Whole() || breaks || wishes%(2*some) == 0)...)
 			}
 		}
-	})
+	}
+	rewiretest.Grid(try)
+	grid := wishes
+	rewiretest.More(try)
+	t.Logf("%d wishes of the grid, %d of further kinds", grid, wishes-grid)
 	var sum tally
 	hold(t, trials, &sum)
 	t.Logf("%d wishes, %d proposals, %d operating points judged: %+v", wishes, proposals, len(trials), sum)
@@ -81,18 +86,18 @@ func TestProposals(t *testing.T) {
 	assert.False(t, slices.ContainsFunc(trials, func(x *trial) bool { return !x.point.Settled }))
 }
 
-// proposed gives the points of a proposal: well in every state, and with single faults where it is to be broken.
-func proposed(t *testing.T, p *rewire.Proposal, breaks bool) []*trial {
+// proposed gives the points of a proposal: well in every state; with every fan held fast, with its turns shorted, and with each wire to
+// a fan against ground, where it is to be stressed; and with every kind of fault where it is to be broken.
+func proposed(t *testing.T, p *rewire.Proposal, breaks, stressed bool) []*trial {
 	var trials []*trial
 	load := loads(t, p.Model)
 	kinds := soak.Kinds{}
 	for _, s := range p.Circuit.States {
 		trials = append(trials, aTrial(t, p.Model, load, s, fault.Fault{}, nil))
-		if !breaks {
-			continue
-		}
 		for _, f := range fault.All(p.Circuit) {
-			if !kinds.Stands(s.Name + kindOf(p.Circuit, f.Fault)) {
+			stresses := f.Fault.Words == fault.Seized || f.Fault.Words == fault.ShortedTurns || f.Fault.Words == fault.Grounded
+			if !(breaks && kinds.Stands(s.Name+kindOf(p.Circuit, f.Fault)) || stressed && stresses && soak.Whole() ||
+				stressed && stresses && kinds.Stands("stressed "+s.Name+kindOf(p.Circuit, f.Fault))) {
 				continue
 			}
 			if x := aTrial(t, p.Model, load, s, f.Fault, nil); x.point.Settled {

@@ -56,10 +56,58 @@ func (d *design) order(b *Build) error {
 			b.Steps = append(b.Steps, out)
 		}
 	}
-	b.Steps = append(b.Steps, Step{Do: "Every requester by itself, then a watched warm-up to both thresholds; feel the touch points; " +
-		"only then take the " +
-		"old wiring out, cap what stays live, and put the labels on."})
+	checks, err := d.eachAsks()
+	if err != nil {
+		return err
+	}
+	b.Steps = append(b.Steps, Step{Do: "Everybody who asks, by themselves, the others still: first with the engine off, then with it running.",
+		Checks: checks}, Step{Do: "A watched warm-up to both thresholds; feel the touch points; only then take the old wiring out, cap what " +
+		"stays live, and put the labels on."})
 	return nil
+}
+
+// eachAsks is what each requester by itself must bring about, the engine off and running; and what whoever forbids must end.
+func (d *design) eachAsks() ([]Expected, error) {
+	var list []Expected
+	for _, row := range d.truth() {
+		name := killedState
+		if row.Asks != "off" {
+			for _, r := range d.w.Requesters {
+				if r.Name == row.Requester {
+					name = d.w.stateOf(r)
+				}
+			}
+		}
+		s := d.c.State(name)
+		if s == nil {
+			s = d.c.State(row.Asks)
+		}
+		if s == nil {
+			continue
+		}
+		for _, running := range []bool{false, true} {
+			at := *s
+			at.Running = running
+			p, err := d.m.Solve(electric.Condition{State: &at})
+			if err != nil {
+				return nil, fmt.Errorf("rewire: %w", err)
+			}
+			var fans []string
+			for i := range d.w.Fans {
+				fans = append(fans, fmt.Sprintf("%s %s", d.motor(i), p.Motors[d.motor(i)].Speed))
+			}
+			does, engine := "asks", "engine off"
+			if row.Asks == "off" {
+				does = "forbids while all ask"
+			}
+			if running {
+				engine = "engine running"
+			}
+			list = append(list, Expected{fmt.Sprintf("%s %s, %s: clamp round the feeds at the battery; the fans", row.Requester, does, engine),
+				fmt.Sprintf("%.1f A; %s", math.Abs(d.fromBattery(p)), strings.Join(fans, ", "))})
+		}
+	}
+	return list, nil
 }
 
 // actions take all parts of a kind out or off.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -87,19 +86,21 @@ type TruthRow struct {
 	Dead      string            `json:"dead"`
 }
 
-// Propose answers a wish that [Wish.Complete] has passed. Told, where it is given, hears how many ways are done, from any
-// goroutine.
-func Propose(ctx context.Context, w *Wish, told func(done, of int)) (*Plan, error) {
+// waysAtOnce is how many ways are worked out side by side: few, so that the first is soon there to be looked at.
+const waysAtOnce = 2
+
+// Propose answers a wish that [Wish.Complete] has passed. Told, where it is given, hears of each way as soon as it is done, from any
+// goroutine: the proposal, or nil where the way is refused.
+func Propose(ctx context.Context, w *Wish, told func(*Proposal)) (*Plan, error) {
 	made := make([]*Proposal, len(Families))
 	no := make([]*Refused, len(Families))
 	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(4)
-	var done atomic.Int32
+	group.SetLimit(waysAtOnce)
 	for i, f := range Families {
 		group.Go(func() error {
 			p, err := propose(ctx, w, f)
-			if n := done.Add(1); told != nil {
-				told(int(n), len(Families))
+			if told != nil {
+				told(p)
 			}
 			var l *limit
 			if errors.As(err, &l) {
@@ -165,6 +166,14 @@ func (p *Plan) recommend() {
 	if x.on != nil {
 		p.Because = append(p.Because, fmt.Sprintf("%d wires are moved, tapped, laid or cut", x.Operations.Count()))
 	}
+}
+
+// Weights says how the ways were weighed against each other.
+func (p *Plan) Weights() string {
+	points := func(weight float64) string { return fmt.Sprintf("%.3g", 100*weight) }
+	return "Weighed in hundredths: 1 for each % of single failures that leave a very hot engine without a fan, " + points(weighWaste) +
+		" a watt that is wasted, " + points(weighPrice) + " a piece of money, " + points(weighWarning) + " a warning, " + points(weighDone) +
+		" a wire in the hand; the least wins"
 }
 
 // What weighs against a way beside the share of failures that leave a very hot engine without a fan: a watt that is wasted, a piece of

@@ -172,7 +172,9 @@ func (d *design) size() error {
 	if err := d.grow(); err != nil {
 		return err
 	}
-	d.bodies()
+	if err := d.bodies(); err != nil {
+		return err
+	}
 	if d.w.Gauge == OneGauge {
 		thick := 0.0
 		for i, w := range d.c.Wires {
@@ -292,28 +294,40 @@ const (
 	largeMM2 = 10.0
 )
 
-// bodies gives each relay that comes in a body whose terminals take its wires: a thick wire wants a larger one than its amps do.
-func (d *design) bodies() {
+// bodies gives each relay that comes in a body whose terminals take its wires: a thick wire wants a larger one than its amps do. A
+// relay that is there has the terminals that it has, and what they do not take cannot be laid to it.
+func (d *design) bodies() error {
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		spec := p.Spec.(*harness.Relay)
-		if d.w.Relays.Make > 0 || d.on != nil && d.on.taken[p.Name] {
+		taken := d.on != nil && d.on.taken[p.Name]
+		if d.w.Relays.Make > 0 && !taken {
 			continue
 		}
 		thickest := 0.0
 		for _, w := range d.c.Wires {
+			if taken && d.isThere(w) {
+				continue
+			}
 			for _, pin := range []harness.Pin{w.From, w.To} {
 				if pin.Part == p.Name && pin.Name != "85" && pin.Name != "86" {
 					thickest = max(thickest, w.Size.SquareMM())
 				}
 			}
 		}
+		takes := spec.Make
 		switch {
 		case thickest > largeMM2:
-			spec.Make = max(spec.Make, size.Relays[2])
+			takes = max(takes, size.Relays[2])
 		case thickest > cubeMM2:
-			spec.Make = max(spec.Make, size.Relays[1])
+			takes = max(takes, size.Relays[1])
+		}
+		if taken && takes > makeOf(spec) {
+			return &unfit{"part " + p.Name, fmt.Sprintf("its terminals do not take a wire of %g mm²", thickest)}
+		} else if !taken {
+			spec.Make = takes
 		}
 	}
+	return nil
 }
 
 // throughContact is the most that flows through a relay's contact, amps.

@@ -49,3 +49,31 @@ func TestFansThatStandStill(t *testing.T) {
 	}
 	assert.Regexp(t, `standing still in \w+, K\d carries \d+ A on a contact of 30 A for up to .* until F\d opens`, said)
 }
+
+// The way of the current: in series it goes through both fans and the changeover's rest contact, in parallel once through each.
+func TestTheWayOfTheCurrent(t *testing.T) {
+	plan := planned(t, "plan: 1\nfans: [{name: l, amps: 14, half-volts: ok}, {name: r, amps: 14, half-volts: ok}]\n"+
+		"requesters: [{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]\n")
+	words := func(family rewire.Family, speed string) (rows []string) {
+		for i := range plan.Proposals {
+			if plan.Proposals[i].Family != family {
+				continue
+			}
+			paths, err := plan.Proposals[i].Paths(speed)
+			require.NoError(t, err)
+			for _, path := range paths {
+				row := ""
+				for _, x := range path {
+					row += strings.TrimSpace(x.Part+" "+x.Contact) + ", "
+				}
+				rows = append(rows, row)
+			}
+		}
+		return rows
+	}
+	assert.Equal(t, []string{"F1, K1 87, M1, K3 87a, F3, M2, "}, words(rewire.Series, "low"))
+	assert.ElementsMatch(t, []string{"F1, K1 87, M1, K3 87, ", "F2, K2 87, M2, "}, words(rewire.Series, "high"))
+	assert.Equal(t, []string{"F1, K1 87, M1, "}, words(rewire.Staged, "low"))
+	_, err := plan.Proposals[0].Paths("nowhere")
+	assert.ErrorContains(t, err, `no state "nowhere"`)
+}

@@ -30,6 +30,7 @@ type buildPage struct {
 	Back     string
 	// Where the sheets are handed out.
 	PDF, WiresCSV, PartsCSV string
+	BuiltURL                string
 }
 
 func (a *Rewire) sheets(c *gin.Context) (*buildPage, bool) {
@@ -45,7 +46,7 @@ func (a *Rewire) sheets(c *gin.Context) (*buildPage, bool) {
 	q := "?" + c.Request.URL.RawQuery
 	return &buildPage{Frame: a.Frame(c, work.wish.Title+": "+x.Title, "rewire"), Workshop: a.Workshop, Wish: work.wish, Way: x, Sheets: b,
 		Back: "/rewire" + q, PDF: "/rewire/build/sheets.pdf" + q, WiresCSV: "/rewire/build/wires.csv" + q,
-		PartsCSV: "/rewire/build/parts.csv" + q}, true
+		PartsCSV: "/rewire/build/parts.csv" + q, BuiltURL: "/rewire/built" + q}, true
 }
 
 // build shows the build sheets as a page that prints.
@@ -230,9 +231,13 @@ func (a *Rewire) keepHarness(c *gin.Context) {
 	if !ok {
 		return
 	}
+	a.putAway(c, x.Circuit.Title, x.Harness, vehicle, "Commissioning: "+work.wish.Title, token)
+}
+
+// putAway puts a circuit into the library, and begins its commissioning where there is a vehicle.
+func (a *Rewire) putAway(c *gin.Context, title, text, vehicle, job, token string) {
 	ctx := c.Request.Context()
-	title := x.Circuit.Title
-	added, err := a.keep.AddHarness(ctx, room.Slug(title), title, x.Harness)
+	added, err := a.keep.AddHarness(ctx, room.Slug(title), title, text)
 	if err != nil {
 		a.FailWith(c, err)
 		return
@@ -243,7 +248,7 @@ func (a *Rewire) keepHarness(c *gin.Context) {
 	}
 	id, err := a.keep.PutVehicle(ctx, vehicle, "")
 	if err == nil {
-		id, err = a.keep.OpenJob(ctx, id, added.ID, "Commissioning: "+work.wish.Title, room.Who(c), a.Now(), token)
+		id, err = a.keep.OpenJob(ctx, id, added.ID, job, room.Who(c), a.Now(), token)
 	}
 	if err != nil {
 		a.FailWith(c, err)

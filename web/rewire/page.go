@@ -62,8 +62,9 @@ type way struct {
 	URL       string
 	On, Best  bool
 	Air       []figures
-	Worst     string
 	WastedMax float64
+	Drawn     []strip // the way of the current, speed by speed
+	Bars      bars
 }
 
 // figures are one speed of one way.
@@ -145,15 +146,19 @@ func (a *Rewire) answer(c *gin.Context, p *wishPage, f wishForm) error {
 		}
 	}
 	if !work.within(c.Request.Context(), a.Patience) {
-		p.Working, p.Done, p.Of, p.Again = true, int(work.done.Load()), int(work.of.Load()), "/rewire?"+c.Request.URL.RawQuery
-		return nil
+		p.Working, p.Of, p.Again = true, len(rewire.Families), "/rewire?"+c.Request.URL.RawQuery
+		var found []*rewire.Proposal
+		p.Done, found = work.sofar()
+		return p.compare(c, found)
 	}
 	if work.err != nil {
 		return sentence(work.err)
 	}
 	p.Plan = work.plan
+	var found []*rewire.Proposal
 	for i := range work.plan.Proposals {
 		x := &work.plan.Proposals[i]
+		found = append(found, x)
 		if string(x.Family) == c.Query("way") || p.Shown == nil && c.Query("way") == "" && x.Family == work.plan.Recommended {
 			p.Shown = x
 		}
@@ -161,7 +166,9 @@ func (a *Rewire) answer(c *gin.Context, p *wishPage, f wishForm) error {
 	if p.Shown == nil && len(work.plan.Proposals) > 0 {
 		p.Shown = &work.plan.Proposals[0]
 	}
-	p.compare(c)
+	if err := p.compare(c, found); err != nil {
+		return err
+	}
 	if p.Shown != nil {
 		return a.show(c, p)
 	}
@@ -212,21 +219,23 @@ func doubts(c *harness.Circuit, w *rewire.Wish) (found []string, replaces string
 	return found, replaces, nil
 }
 
-func (p *wishPage) compare(c *gin.Context) {
-	for i := range p.Plan.Proposals {
-		x := &p.Plan.Proposals[i]
-		row := way{Proposal: x, On: x == p.Shown, Best: x.Family == p.Plan.Recommended,
+// compare puts ways that are found side by side.
+func (p *wishPage) compare(c *gin.Context, found []*rewire.Proposal) error {
+	for _, x := range found {
+		row := way{Proposal: x, On: x == p.Shown, Best: p.Plan != nil && x.Family == p.Plan.Recommended,
 			URL: "/rewire?" + address(c, func(q url.Values) { q.Set("way", string(x.Family)); q.Del("state") })}
 		for _, speed := range p.Wish.Speeds {
 			row.Air = append(row.Air, figures{speed, x.Speeds[speed], x.Amps[speed], x.Inrush[speed], x.Amps[speed] * p.Wish.Supply.Running})
 			row.WastedMax = max(row.WastedMax, x.Heat[speed])
 		}
-		row.Worst = "nothing"
-		if len(x.Effects) > 0 {
-			row.Worst = string(x.Effects[0].Severity)
+		var err error
+		if row.Drawn, err = strips(x, p.Wish.Speeds); err != nil {
+			return err
 		}
 		p.Ways = append(p.Ways, row)
 	}
+	weigh(p.Ways)
+	return nil
 }
 
 // show draws the way that is looked at, and lists what its failures do.

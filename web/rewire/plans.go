@@ -2,7 +2,8 @@ package rewire
 
 import (
 	"context"
-	"sync/atomic"
+	"slices"
+	"sync"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -20,11 +21,14 @@ const (
 
 // plan is what a wish comes to, on its way or there.
 type plan struct {
-	wish     *rewire.Wish
-	ready    chan struct{}
-	done, of atomic.Int32
-	plan     *rewire.Plan
-	err      error
+	wish  *rewire.Wish
+	ready chan struct{}
+	plan  *rewire.Plan
+	err   error
+
+	mu       sync.Mutex
+	done     int                // ways, found or refused
+	found    []*rewire.Proposal // so far
 	variants *lru.Cache[rewire.Family, []rewire.Variant]
 }
 
@@ -43,7 +47,6 @@ func newPlans() *plans {
 // of begins to work a wish out for somebody, or finds it begun.
 func (p *plans) of(who, key string, wish *rewire.Wish) *plan {
 	w := &plan{wish: wish, ready: make(chan struct{})}
-	w.of.Store(int32(len(rewire.Families)))
 	w.variants, _ = lru.New[rewire.Family, []rewire.Variant](len(rewire.Families))
 	if before, there, _ := p.kept.PeekOrAdd(key, w); there {
 		p.kept.Get(key) // it was asked for again
@@ -60,12 +63,29 @@ func (p *plans) of(who, key string, wish *rewire.Wish) *plan {
 			return
 		}
 		defer done()
-		w.plan, w.err = rewire.Propose(ctx, wish, func(done, _ int) { w.done.Store(int32(done)) })
+		w.plan, w.err = rewire.Propose(ctx, wish, w.hear)
 		if w.err != nil {
 			p.kept.Remove(key)
 		}
 	}()
 	return w
+}
+
+// hear notes a way that is done.
+func (w *plan) hear(p *rewire.Proposal) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.done++
+	if p != nil {
+		w.found = append(w.found, p)
+	}
+}
+
+// sofar is how many ways are done, and what has been found.
+func (w *plan) sofar() (done int, found []*rewire.Proposal) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.done, slices.Clone(w.found)
 }
 
 // within waits so long for a plan.

@@ -54,6 +54,8 @@ func (a *Rewire) Routes(r gin.IRouter) {
 	r.GET("/rewire/wish", a.wishFile)
 	r.GET("/rewire/build", a.build)
 	r.GET("/rewire/build/:form", a.buildFile)
+	r.GET("/rewire/built", a.asBuilt)
+	r.POST("/rewire/built", a.keepBuilt)
 	r.POST("/rewire/keep", a.keepHarness)
 	r.POST("/rewire/read", a.readWish)
 }

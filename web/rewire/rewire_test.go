@@ -133,10 +133,44 @@ func TestAWishInEveryState(t *testing.T) {
 	first := w.Get("/rewire?" + mower)
 	require.Equal(t, http.StatusOK, first.Code)
 	webtest.Says(t, first.Body.String(), "ways worked out")
+	soak.Await(t, "the first way, beside those that are still worked out, or all", func() bool {
+		body := w.Get("/rewire?" + mower).Body.String()
+		return strings.Contains(body, "where the current goes") && strings.Contains(body, "M1")
+	})
 	webtest.Says(t, answered(t, w, "/rewire?"+mower), "Ways that can do it")
 	webtest.Says(t, w.Get("/rewire").Body.String(), "From a wish to a harness")
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Get("/rewire?"+mower+"&drop=9e9").Code)
 	assert.Equal(t, http.StatusOK, w.Get("/rewire/build?"+mower+"&way=series-parallel").Code)
+}
+
+// As built: the form has a place beside every wire and every check; what was typed comes back with a refusal, and goes into the library
+// with the circuit, and into the vehicle's commissioning.
+func TestWhatWasBuilt(t *testing.T) {
+	w := webtest.Open(t)
+	answered(t, w, "/rewire?"+mower)
+	const way = mower + "&way=staged"
+	form := w.Get("/rewire/built?" + way)
+	require.Equal(t, http.StatusOK, form.Code)
+	for _, words := range []string{"K1.87 - M1.+", "asks, engine running", "Built and measured by"} {
+		webtest.Says(t, form.Body.String(), words)
+	}
+	refused := w.Post("/rewire/built", "wish", way, "by", "P. Marlow", "mm2-0", "0.35", "c-0", "0.1 V", "token", "b-1")
+	require.Equal(t, http.StatusUnprocessableEntity, refused.Code)
+	webtest.Says(t, refused.Body.String(), "smaller fuse before it")
+	webtest.Says(t, refused.Body.String(), `value="0.1 V"`)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/rewire/built", "wish", way, "by", "x", "m-0", "NaN").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/rewire/built", "wish", way, "by", strings.Repeat("x", 60)).Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/rewire/built", "wish", "%zz").Code)
+	done := w.Post("/rewire/built", "wish", way, "by", "P. Marlow", "c-0", "0.1 V", "remarks", "Box moved to the left wing.", "token", "b-2")
+	require.Equal(t, http.StatusSeeOther, done.Code)
+	c, err := harness.Read(w.Get(done.Header().Get("Location") + "/export/yaml").Body.Bytes())
+	require.NoError(t, err)
+	for _, words := range []string{"signed P. Marlow", "Box moved to the left wing.", "0.1 V (foretold"} {
+		assert.Contains(t, c.Notes, words)
+	}
+	job := w.Post("/rewire/built", "wish", way, "by", "P. Marlow", "vehicle", "Verge mower 7", "token", "b-3")
+	require.Equal(t, http.StatusSeeOther, job.Code)
+	webtest.Says(t, w.Get(job.Header().Get("Location")).Body.String(), "Commissioning: Verge mower")
 }
 
 // A wish's file is read into the form as if somebody had filled it in; what the form cannot hold is said, and bad files are refused in a

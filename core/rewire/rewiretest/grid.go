@@ -44,3 +44,37 @@ func Grid(each func(name, text string)) {
 		}
 	}
 }
+
+// More gives wishes of the kinds that a small car does not have: one to four fans from less than an ampere to forty, weak outputs that
+// want a pilot relay, breakers, better insulation, two contacts a relay, a line that fails to run, fans with electronics of their own.
+// In every run these are one of each kind; in the soak all.
+func More(each func(name, text string)) {
+	const (
+		two    = "[{name: a, gives: ground, asks: low}, {name: b, gives: ground, asks: high}]"
+		weak   = "[{name: a, gives: ground, asks: low, limit: 0.15}, {name: b, gives: ground, asks: high, limit: 0.15}]"
+		pulsed = "[{name: p, gives: pwm, asks: [low, high], hertz: 200}]"
+		own    = ", brushless: {open-line: runs, level: low, hertz: [50, 500], run-on: 3min}"
+	)
+	kinds := []struct{ name, who, fan, more string }{
+		{"plain", two, "", ""}, {"weak outputs", weak, "", ""}, {"breakers", two, "", "protection: breakers\n"},
+		{"hot", two, "", "heat: 100\ninsulation: 150\n"}, {"two contacts", two, "", "relays: {poles: 2}\n"},
+		{"fails to run", two, "", "open-line: runs\n"}, {"pulses", pulsed, "", ""}, {"own electronics", pulsed, own, ""},
+	}
+	n := 0
+	for k, kind := range kinds {
+		for f, fans := range [][]float64{{0.6}, {9, 9}, {18, 18, 18}, {14, 14, 14, 14}, {40}, {26, 26}} {
+			for v, volts := range []float64{12.4, 25.6} {
+				n++
+				if !soak.Whole() && (f != (k+1)%4 || v != k/4) {
+					continue
+				}
+				var list []string
+				for i, amps := range fans {
+					list = append(list, fmt.Sprintf("{name: f%d, amps: %g, half-volts: ok%s}", i, amps, kind.fan))
+				}
+				each(fmt.Sprintf("%s, %g V, %v A", kind.name, volts, fans), fmt.Sprintf("plan: 1\nsupply: {off: %g}\nfans: [%s]\n"+
+					"requesters: %s\n%s", volts, strings.Join(list, ", "), kind.who, kind.more))
+			}
+		}
+	}
+}
