@@ -440,7 +440,9 @@ func (c *circuit) contactLasts(t *testing.T, where string, r request, name strin
 			}
 		}
 	}
-	limited := slices.ContainsFunc(c.reach(name+".87"), func(w wire) bool { return c.kind(w.from) == "resistor" || c.kind(w.to) == "resistor" })
+	limited := slices.ContainsFunc(c.reach(name+".87"), func(w wire) bool {
+		return c.kind(w.from) == "resistor" || c.kind(w.to) == "resistor"
+	})
 	if held <= 0 || limited { // no fan behind it, or one behind a resistor, which has a check of its own
 		return
 	}

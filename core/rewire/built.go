@@ -146,4 +146,3 @@ func (b *AsBuilt) words(differs []string) string {
 	}
 	return strings.Join(lines, "\n")
 }
-

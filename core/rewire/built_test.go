@@ -21,7 +21,8 @@ func TestAsBuilt(t *testing.T) {
 	p := &plan.Proposals[0]
 	require.Equal(t, rewire.Series, p.Family)
 	built := &rewire.AsBuilt{By: "A. Wright", Date: "2026-11-30", Laid: map[string]rewire.Laid{"K2.87 - M2.+": {Metres: 9}},
-		Measured: []rewire.Measured{{Do: "low: clamp", Foretold: "6.3 A", Showed: "6,6 A"}, {Do: "high: clamp", Foretold: "31.0 A", Showed: "22 A"},
+		Measured: []rewire.Measured{{Do: "low: clamp", Foretold: "6.3 A", Showed: "6,6 A"},
+			{Do: "high: clamp", Foretold: "31.0 A", Showed: "22 A"},
 			{Do: "the fans", Foretold: "M1 slow", Showed: "both slow"}}}
 	c, differs, err := p.Build(w, built)
 	require.NoError(t, err)
@@ -49,5 +50,28 @@ func TestAsBuilt(t *testing.T) {
 	} {
 		_, _, err := p.Build(w, &rewire.AsBuilt{By: x.by, Laid: map[string]rewire.Laid{name: x.laid}})
 		assert.ErrorContains(t, err, x.why, name)
+	}
+}
+
+// What is on the shelf is taken where it is no smaller and not much too large; what it holds too little of is bought, and a shelf of
+// nonsense is refused.
+func TestTheShelf(t *testing.T) {
+	const wish = "plan: 1\nfans: [{name: l, amps: 14, half-volts: ok}]\nrequesters: [{name: a, gives: ground, asks: high}]\nspeeds: [high]\n"
+	p := planned(t, wish+"shelf: {relays: [30, 150], fuses: [45, 3], wires: [3, 8, 30, 0.75]}\n").Proposals[0]
+	c := p.Circuit
+	assert.InDelta(t, 45, c.Part("F1").Spec.(*harness.Fuse).Amps, 1e-9)
+	assert.InDelta(t, 150, c.Part("K1").Spec.(*harness.Relay).Make, 1e-9)
+	sizes := map[float64]int{}
+	for _, w := range c.Wires {
+		if w.Size.Given() {
+			sizes[w.Size.SquareMM()]++
+		}
+	}
+	assert.Positive(t, sizes[0.75], "coil wires: %v", sizes)
+	assert.LessOrEqual(t, sizes[0.5], 1, "but for the vehicle's own: %v", sizes)
+	assert.Zero(t, sizes[30], "far too thick: %v", sizes)
+	for text, why := range map[string]string{"shelf: {fuses: [-1]}": "no size that one keeps", "shelf: {wires: [.nan]}": "shelf"} {
+		_, err := rewire.Read([]byte(wish + text + "\n"))
+		assert.ErrorContains(t, err, why)
 	}
 }

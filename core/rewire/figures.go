@@ -98,6 +98,9 @@ func (d *design) sizes() ([]Sized, error) {
 			Limit:   round(size.Hot(mm2, d.w.Heat, d.w.Insulation), 1),
 			Drop:    round(d.amps[i]*size.Ohms(mm2, metres, d.amps[i], d.w.Heat), 3),
 			Because: []string{size.OwnDropWords(d.amps[i], metres, mm2, d.w.Heat), size.HotWords(mm2, d.w.Heat, d.w.Insulation)}}
+		if onShelf(d.w.Shelf.Wires, mm2) {
+			s.Because = append(s.Because, "it is on the shelf")
+		}
 		switch {
 		case d.unfused(w):
 			s.Because = append(s.Because, fmt.Sprintf("from the post to its fuse, %.2g m: nothing clears a short in it, so it is sleeved and as "+
@@ -114,6 +117,9 @@ func (d *design) sizes() ([]Sized, error) {
 				"practice)", amps, 100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat)}}
 		if words, ok := d.ends(p.Name, points); ok && !d.forCoils(p) {
 			x.Because = append(x.Because, words)
+		}
+		if onShelf(d.w.Shelf.Fuses, spec.Amps) {
+			x.Because = append(x.Because, "it is on the shelf")
 		}
 		list = append(list, x)
 	}

@@ -172,6 +172,7 @@ func (d *design) size() error {
 	if err := d.grow(); err != nil {
 		return err
 	}
+	d.fromShelf()
 	if err := d.bodies(); err != nil {
 		return err
 	}
@@ -205,7 +206,7 @@ func (d *design) fuseFor(name string) (float64, bool) {
 	for _, rating := range ratings {
 		soonest, _ := electric.OpensBetween(d.w.styleOf(rating), fold*d.fuses[name]/rating)
 		if rating >= least && soonest >= startSeconds {
-			return rating, ok
+			return shelved(d.w.Shelf.Fuses, rating, fuseToo), ok
 		}
 	}
 	return least, false
@@ -282,7 +283,7 @@ func (d *design) contacts() error {
 			return &limit{why: fmt.Sprintf("%s would carry %.0f A, more than any contact here at %.0f °C", p.Name, carries, d.w.Heat),
 				frees: "a feed and a relay for each fan"}
 		}
-		spec.Make = max(spec.Make, rating)
+		spec.Make = max(spec.Make, shelved(d.w.Shelf.Relays, rating, math.Inf(1)))
 	}
 	return nil
 }

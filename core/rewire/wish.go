@@ -69,6 +69,7 @@ type Wish struct {
 	Protection Protection        `yaml:"protection,omitempty"` // fuses where nothing is said
 	Insulation float64           `yaml:"insulation,omitempty"` // °C that the wires' insulation stands: 105, 125 or 150
 	Battery    string            `yaml:"battery,omitempty"`    // as "70Ah"
+	Shelf      Shelf             `yaml:"shelf,omitempty"`      // what is at hand is taken first
 	Keep       string            `yaml:"keep"`                 // the harness that is there now: the name of its file
 
 	There *harness.Circuit `yaml:"-"` // read from Keep by whoever has files
@@ -264,6 +265,9 @@ func (w *Wish) complete() error {
 		return fmt.Errorf("run-on: %w", err)
 	}
 	if _, err := w.ampHours(); err != nil {
+		return err
+	}
+	if err := w.Shelf.sound(); err != nil {
 		return err
 	}
 	if w.Relays.Suppression == "" { // either way round, and no coil's kick on the output that drives it

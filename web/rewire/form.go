@@ -64,6 +64,9 @@ type wishForm struct {
 	Insulation string `form:"insulation"`
 	Battery    string `form:"battery"`
 	Poles      string `form:"poles"`
+	HasRelays  string `form:"has-relays"` // on the shelf
+	HasFuses   string `form:"has-fuses"`
+	HasWires   string `form:"has-wires"`
 
 	Keep string `form:"keep" says:"the harness that is there" binding:"max=80"`
 }
@@ -261,6 +264,17 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 			wrong = fmt.Errorf("the module's frequency is a range such as 100-500, not %q", harness.Clipped(f.Hertz, 20))
 		}
 		w.Module.Hertz = []float64{low, high}
+	}
+	for _, kept := range []struct {
+		to         *[]float64
+		what, text string
+	}{{&w.Shelf.Relays, "relays on the shelf", f.HasRelays}, {&w.Shelf.Fuses, "fuses on the shelf", f.HasFuses},
+		{&w.Shelf.Wires, "wire on the shelf", f.HasWires}} {
+		for _, word := range strings.FieldsFunc(kept.text, func(r rune) bool { return r == ' ' || r == ';' }) {
+			v := 0.0
+			read(&v, kept.what, strings.TrimSuffix(word, ","))
+			*kept.to = append(*kept.to, v)
+		}
 	}
 	if wrong != nil {
 		return nil, wrong

@@ -128,6 +128,15 @@ func queryOf(w *rewire.Wish) (url.Values, []string) {
 	if hz := w.Module.Hertz; len(hz) == 2 {
 		q.Set("hertz", fmt.Sprintf("%g-%g", hz[0], hz[1]))
 	}
+	for key, list := range map[string][]float64{"has-relays": w.Shelf.Relays, "has-fuses": w.Shelf.Fuses, "has-wires": w.Shelf.Wires} {
+		var words []string
+		for _, v := range list {
+			words = append(words, strconv.FormatFloat(v, 'g', 6, 64))
+		}
+		if len(words) > 0 {
+			q.Set(key, strings.Join(words, " "))
+		}
+	}
 	never, own := 0, 0
 	for i, fan := range w.Fans {
 		figure([]string{"amps", "other-amps", "third-amps", "fourth-amps"}[i], fan.Amps)

@@ -182,6 +182,7 @@ func TestAWishIsReadIntoTheForm(t *testing.T) {
 	}
 	full := `plan: 1
 title: Road sweeper
+shelf: {relays: [40, 70], wires: [0.75]}
 supply: {off: 25.2, running: 28.4}
 fans:
   - {name: a, amps: 12, half-volts: ok, never-alone: true}
