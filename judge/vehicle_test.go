@@ -97,6 +97,7 @@ type foreign struct {
 
 	mu      sync.Mutex
 	on      bool
+	onAt    time.Time
 	session byte
 	asked   time.Time // the last request, for S3
 	times   int
@@ -203,7 +204,17 @@ func (v *foreign) talk(c net.Conn) {
 func (v *foreign) running() bool {
 	v.mu.Lock()
 	defer v.mu.Unlock()
+	if v.session == 3 && !v.asked.IsZero() && time.Since(v.asked) > s3 {
+		v.session, v.on, v.open = 1, false, false
+	}
 	return v.on
+}
+
+// switched is when its output last came on.
+func (v *foreign) switched() time.Time {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	return v.onAt
 }
 
 // kindOf is which message of the exchange a request is.
@@ -232,6 +243,9 @@ func (v *foreign) serve(request []byte) (out [][]byte, delay time.Duration, ends
 	kind := kindOf(request)
 	on, session, open := v.on, v.session, v.open
 	right := v.obey(request)
+	if v.on && !on {
+		v.onAt = time.Now()
+	}
 	if kind != "" && (kind == v.message || v.silent) {
 		var obeyed bool
 		out, obeyed = v.spoil.answer(right, request, v.times)

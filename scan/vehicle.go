@@ -89,6 +89,7 @@ type Vehicle struct {
 	loose     error         // control may not have been given back
 	err       error         // once the link is lost
 	unlocked  map[byte]bool
+	outputs   map[string]OutputState
 
 	living context.Context
 	stop   context.CancelFunc
@@ -118,7 +119,7 @@ func ConnectIP(ctx context.Context, address string, data *describe.Vehicle, keys
 func Over(ctx context.Context, ch Channel, data *describe.Vehicle, keys Keys) *Vehicle {
 	living, stop := context.WithCancel(ctx)
 	v := &Vehicle{data: data, ch: ch, keys: keys, turn: make(chan struct{}, 1), woken: make(chan struct{}, 1), pending: usualPending,
-		unlocked: map[byte]bool{}, living: living, stop: stop, done: make(chan struct{})}
+		unlocked: map[byte]bool{}, outputs: map[string]OutputState{}, living: living, stop: stop, done: make(chan struct{})}
 	go v.keep(living)
 	return v
 }
@@ -433,7 +434,9 @@ func (v *Vehicle) command(ctx context.Context, name string, commands map[string]
 		}
 		v.until = time.Now().Add(hold + answerAtMost) // it holds from when all are obeyed
 		v.mu.Unlock()
-		if _, err := v.ask(ctx, out.Request(commands[command])); err != nil {
+		b, err := v.ask(ctx, out.Request(commands[command]))
+		v.note(command, commands[command], b, err)
+		if err != nil {
 			return fmt.Errorf("%s is not commanded: %w", command, err)
 		}
 	}
@@ -445,6 +448,45 @@ func (v *Vehicle) command(ctx context.Context, name string, commands map[string]
 	default:
 	}
 	return nil
+}
+
+// OutputState is what one output was told last, and what its control unit said to it.
+type OutputState struct {
+	Name  string
+	Duty  float64 // percent; on or off where the output knows no duty
+	Says  string  // obeyed, with the state that it gives back; refused, with why; given back; nobody answers
+	At    time.Time
+	Given bool // back
+}
+
+// note keeps what came of commanding an output.
+func (v *Vehicle) note(command string, duty float64, answer []byte, err error) {
+	says := "obeyed"
+	switch {
+	case err != nil:
+		says = err.Error()
+	case len(answer) > answeredHead:
+		says = "obeyed, and says " + spaced(answer[answeredHead:])
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.outputs[command] = OutputState{Name: command, Duty: duty, Says: says, At: time.Now()}
+}
+
+// answeredHead is how many bytes an answer to a command has before the state: service, two of the identifier, the kind of control.
+const answeredHead = 4
+
+// Outputs are the outputs in their order, each as it was told last; one that was never told anything has no time.
+func (v *Vehicle) Outputs() []OutputState {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	var list []OutputState
+	for _, name := range v.data.InOrder() {
+		x := v.outputs[name]
+		x.Name = name
+		list = append(list, x)
+	}
+	return list
 }
 
 // startSession starts the session in which outputs can be commanded, and takes its times over.
@@ -543,13 +585,23 @@ func (v *Vehicle) giveBack() error {
 				break
 			}
 		}
+		says := "given back"
 		if err != nil {
 			unconfirmed = fmt.Errorf("%s: %w", command, err)
+			says = "not confirmed: " + err.Error()
 		}
+		v.mu.Lock()
+		v.outputs[command] = OutputState{Name: command, Says: says, At: time.Now(), Given: true}
+		v.mu.Unlock()
 	}
 	if extended {
 		if _, err := v.service(ctx, uds.SessionControl, uds.Session(uds.DefaultSession)); err == nil {
 			unconfirmed = nil
+			v.mu.Lock()
+			for _, command := range attempted {
+				v.outputs[command] = OutputState{Name: command, Says: "given back", At: time.Now(), Given: true}
+			}
+			v.mu.Unlock()
 		}
 	}
 	v.mu.Lock()

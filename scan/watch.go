@@ -11,22 +11,27 @@ import (
 	"sync"
 	"time"
 
+	"ironthread/scan/can"
 	"ironthread/scan/describe"
+	"ironthread/scan/doip"
 	"ironthread/scan/uds"
 )
 
 // Watch is a vehicle that is being watched for a job: its values read again and again, and kept for a while, so that two
 // people on the same job see the same, and a command's effect can be looked at afterwards.
 type Watch struct {
-	Vehicle *Vehicle
+	Vehicle *Vehicle  // nil where it is a truck, to which nothing is sent
+	Truck   *Listener // nil where it is none
 	Data    *describe.Vehicle
 	Address string
 
 	mu     sync.Mutex
+	by     string // who commanded last
 	began  time.Time
 	points []Point
 	codes  []uds.Code
-	asked  bool // codes have been read
+	asked  bool                 // codes have been read
+	beside map[uint32]*Snapshot // what was kept beside each, where it was
 	looked time.Time
 	stop   context.CancelFunc
 	done   chan struct{}
@@ -45,6 +50,7 @@ const (
 	readEvery   = 400 * time.Millisecond
 	keptPoints  = 6000 // forty minutes: a warm-up; some 4 MB
 	nobodyLooks = 90 * time.Second
+	signWithin  = 10 * time.Second // a page says again and again that somebody looks; without that what is commanded is given back
 	mostWatched = 32
 )
 
@@ -97,7 +103,8 @@ func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data
 	delete(w.ended, job)
 	w.mu.Unlock()
 	living, stop := context.WithCancel(context.WithoutCancel(ctx)) // the link outlives the request that asked for it
-	v, err := w.reach(living, address, data)
+	x := &Watch{Address: address, stop: stop, done: make(chan struct{})}
+	err := w.reach(living, x, address, data)
 	if err != nil {
 		stop()
 		w.mu.Lock()
@@ -109,16 +116,23 @@ func (w *Watches) BeginHere(ctx context.Context, job int64, address string, data
 		}
 		return nil, nothing(address)
 	}
-	now := time.Now()
-	x := &Watch{Vehicle: v, Data: v.data, Address: address, began: now, looked: now, stop: stop, done: make(chan struct{})}
+	x.began = time.Now()
+	x.looked = x.began
 	w.mu.Lock()
 	w.of[job] = x
 	w.mu.Unlock()
 	go func() {
 		defer close(x.done)
-		x.run(living)
+		var loose error
+		if x.Truck != nil {
+			x.listen(living)
+			stop()
+		} else {
+			x.run(living)
+			loose = x.Vehicle.MayRun()
+		}
 		w.mu.Lock()
-		w.ended[job] = v.MayRun()
+		w.ended[job] = loose
 		if w.of[job] == x {
 			delete(w.of, job)
 		}
@@ -135,25 +149,100 @@ func (w *Watches) Ended(job int64) error {
 }
 
 // reach connects by what an address says: diagnostics over IP where it says nothing, else a CAN bus. A bus that speaks as trucks do is
-// left alone.
-func (w *Watches) reach(ctx context.Context, address string, data *describe.Vehicle) (*Vehicle, error) {
+// listened to.
+func (w *Watches) reach(ctx context.Context, x *Watch, address string, data *describe.Vehicle) (err error) {
 	if !onCAN(address) {
-		return ConnectIP(ctx, strings.TrimPrefix(address, "doip://"), data, w.Keys)
+		x.Vehicle, err = ConnectIP(ctx, strings.TrimPrefix(address, "doip://"), data, w.Keys)
+	} else {
+		var bus can.Bus
+		if bus, err = OpenBus(ctx, address); err != nil {
+			return err
+		}
+		if l, speaks := SpeaksJ1939(ctx, bus); speaks {
+			x.Truck = l
+			return nil
+		}
+		x.Vehicle, err = ConnectCAN(ctx, bus, data, w.Keys)
 	}
-	bus, err := OpenBus(ctx, address)
-	if err != nil {
-		return nil, err
+	if err == nil {
+		x.Data = x.Vehicle.data
 	}
-	if l, speaks := SpeaksJ1939(ctx, bus); speaks {
-		l.bus.Close()
-		return nil, &Refused{"this bus speaks J1939, as trucks and machines do: nothing is sent there. \"ironthread scan\" listens to it"}
+	return err
+}
+
+// Holder is who commands the vehicle of an address from another job's page; nobody where held is empty.
+func (w *Watches) Holder(job int64, address string) (other int64, by, held string, until time.Time) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for id, x := range w.of {
+		if id == job || x.Vehicle == nil || x.Address != address {
+			continue
+		}
+		if name, _, until := x.Vehicle.Held(); name != "" {
+			return id, x.By(), name, until
+		}
 	}
-	return ConnectCAN(ctx, bus, data, w.Keys)
+	return 0, "", "", time.Time{}
+}
+
+// By is who commanded last.
+func (x *Watch) By() string {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.by
+}
+
+// Commands notes who commands now.
+func (x *Watch) Commands(who string) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.by = who
+}
+
+// listen hears a truck until nobody has looked for a while.
+func (x *Watch) listen(ctx context.Context) {
+	tick := time.NewTicker(readEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-x.Truck.Done():
+			return
+		case now := <-tick.C:
+			t := x.Truck.Truck()
+			if x.add(Point{Seconds: now.Sub(x.began).Seconds(), Values: t.Values}, now) > nobodyLooks {
+				return
+			}
+		}
+	}
+}
+
+// add keeps a point, and gives how long nobody has looked.
+func (x *Watch) add(p Point, now time.Time) time.Duration {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.points = append(x.points, p)
+	if len(x.points) > keptPoints {
+		x.points = x.points[len(x.points)-keptPoints:]
+	}
+	return now.Sub(x.looked)
 }
 
 // onCAN tells whether an address is that of a CAN bus.
 func onCAN(address string) bool {
 	return strings.HasPrefix(address, "can:") || strings.HasPrefix(address, "socketcand://")
+}
+
+// Find asks a network of one's own who is there, by broadcast such as 192.168.0.255:13400, or one address.
+func (w *Watches) Find(ctx context.Context, network string) (map[string]doip.Identity, error) {
+	if err := w.permitted(network); err != nil {
+		return nil, err
+	}
+	if onCAN(network) || strings.HasPrefix(network, "can:") {
+		return nil, errors.New("who is there is asked on a network of addresses; on a CAN bus connecting asks")
+	}
+	return Discover(ctx, strings.TrimPrefix(network, "doip://"))
 }
 
 // Done is closed when the link has ended.
@@ -257,20 +346,25 @@ func (x *Watch) run(ctx context.Context) {
 				return
 			}
 			held, _, _ := x.Vehicle.Held()
-			x.mu.Lock()
+			unseen := x.unseen(now)
 			if err == nil {
-				x.points = append(x.points, Point{now.Sub(x.began).Seconds(), r.Values, held, r.Stale})
-				if len(x.points) > keptPoints {
-					x.points = x.points[len(x.points)-keptPoints:]
-				}
+				unseen = x.add(Point{now.Sub(x.began).Seconds(), r.Values, held, r.Stale}, now)
 			}
-			forgotten := now.Sub(x.looked) > nobodyLooks
-			x.mu.Unlock()
-			if forgotten {
+			if held != "" && unseen > signWithin {
+				_ = x.Vehicle.Return() // what it did not come to is kept for whoever asks
+			}
+			if unseen > nobodyLooks {
 				return
 			}
 		}
 	}
+}
+
+// unseen is how long nobody has looked.
+func (x *Watch) unseen(now time.Time) time.Duration {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return now.Sub(x.looked)
 }
 
 // Points are what has been read, oldest first. Whoever asks keeps the link alive.
@@ -294,10 +388,31 @@ func (x *Watch) ReadCodes() ([]uds.Code, error) {
 	if err != nil {
 		return nil, err
 	}
+	beside := map[uint32]*Snapshot{}
+	for _, code := range codes[:min(len(codes), mostBeside)] {
+		s, err := x.Vehicle.Snapshot(code)
+		if err != nil {
+			break // it does not answer such questions; the codes are read all the same
+		}
+		beside[code.Number] = s
+		if x.Data.Emissions {
+			break // it keeps one, of the first
+		}
+	}
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	x.codes, x.asked = codes, true
+	x.codes, x.asked, x.beside = codes, true, beside
 	return codes, nil
+}
+
+// mostBeside is for how many codes what was kept beside them is asked for.
+const mostBeside = 8
+
+// Beside is what was kept beside a code; nil for nothing.
+func (x *Watch) Beside(code uds.Code) *Snapshot {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.beside[code.Number]
 }
 
 // BeginMeter connects a meter for a job; one that is there already is left.

@@ -153,7 +153,7 @@ func (s *Server) onCAN(ctx context.Context, bus *canBus) {
 	unit := can.NewLink(physical, can.Ends{To: canFromEngine, From: canToEngine})
 	defer functional.Close()
 	defer unit.Close()
-	l := &link{s: s, session: uds.DefaultSession}
+	l := &link{s: s, ctx: ctx, session: uds.DefaultSession}
 	defer l.giveBack()
 	quiet := time.NewTicker(time.Second)
 	defer quiet.Stop()
@@ -164,7 +164,7 @@ func (s *Server) onCAN(ctx context.Context, bus *canBus) {
 		if all && len(out) > 2 && out[0] == 0x7F {
 			return // what all are asked is not refused
 		}
-		if out != nil {
+		for _, out := range s.manner(ctx, request, out) {
 			_ = unit.Send(ctx, out) // nobody may wait for it any more
 		}
 	}
@@ -204,6 +204,8 @@ func (l *link) onBus(b []byte) []byte {
 			return uds.Refuse(uds.CurrentData, uds.OutOfRange)
 		}
 		return accept(append([]byte{b[1]}, data...)...)
+	case uds.FrozenData:
+		return l.frozenData(b)
 	case uds.StoredCodes, uds.PendingCodes, uds.PermanentCodes:
 		var data []byte
 		n := byte(0)
@@ -228,6 +230,35 @@ func (l *link) onBus(b []byte) []byte {
 		return uds.Refuse(uds.VehicleData, uds.OutOfRange)
 	}
 	return l.serve(b)
+}
+
+// frozenData is how the vehicle stood when the first code was set: service 0x02, frame 0.
+func (l *link) frozenData(b []byte) []byte {
+	if len(b) != 3 {
+		return uds.Refuse(uds.FrozenData, uds.BadLength)
+	}
+	codes := l.s.vehicle.Codes()
+	if b[2] != 0 || len(codes) == 0 {
+		return uds.Refuse(uds.FrozenData, uds.OutOfRange)
+	}
+	var data []byte
+	frozen, _ := l.s.vehicle.Frozen(codes[0].Name())
+	switch b[1] {
+	case 0x00:
+		data = []byte{0x48, 0x08, 0x00, 0x01} // 02, 05, 0D and what follows
+	case 0x20:
+		data = []byte{0x00, 0x00, 0x00, 0x01}
+	case 0x40:
+		data = []byte{0x40, 0x00, 0x00, 0x00}
+	case 0x02:
+		data = []byte{byte(codes[0].Number >> 16), byte(codes[0].Number >> 8)}
+	default:
+		data = emissionsData(b[1], Stand{Coolant: frozen.Coolant, Speed: frozen.Speed, Supply: frozen.Supply})
+	}
+	if data == nil {
+		return uds.Refuse(uds.FrozenData, uds.OutOfRange)
+	}
+	return uds.Accept(uds.FrozenData, append([]byte{b[1], b[2]}, data...)...)
 }
 
 // emissionsData is what an identifier of service 0x01 gives now; nil for one that is not there.

@@ -8,6 +8,8 @@ import (
 	"io"
 	"math"
 	"net"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -27,7 +29,9 @@ type Meter struct {
 	null       bool
 	hold       bool // the clamp holds its peak
 	function   string
+	last       string // what was measured last
 	errors     []string
+	events     int // the standard event status register
 }
 
 // Overload is what SCPI reads where there is no figure.
@@ -36,6 +40,7 @@ const Overload = 9.9e37
 // Limits of the meter.
 const (
 	longestLine  = 512
+	mostErrors   = 20
 	lineWithin   = 10 * time.Minute
 	continuityTo = 30.0 // Ω below which its buzzer sounds
 )
@@ -90,11 +95,7 @@ func (m *Meter) talk(c net.Conn) {
 		if err != nil && (!errors.Is(err, io.EOF) || len(line) == 0) {
 			return
 		}
-		for _, command := range strings.Split(string(line), ";") {
-			answer := m.Do(strings.TrimSpace(command))
-			if answer == "" {
-				continue
-			}
+		if answer := m.Line(string(line)); answer != "" {
 			if err := c.SetWriteDeadline(time.Now().Add(writeWithin)); err != nil {
 				return
 			}
@@ -108,9 +109,102 @@ func (m *Meter) talk(c net.Conn) {
 func (m *Meter) fail(words string) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if len(m.errors) < 20 {
+	m.note(words)
+}
+
+// note keeps an error, with the lock held.
+func (m *Meter) note(words string) {
+	if m.events |= event(words); len(m.errors) < mostErrors {
 		m.errors = append(m.errors, words)
 	}
+}
+
+// Line carries out a line: commands one after the other with semicolons between, and the answers of its queries in one line, in their
+// order, with semicolons between them too (IEEE 488.2, 8.4).
+func (m *Meter) Line(line string) string {
+	var answers []string
+	for _, command := range split(line) {
+		if answer := m.Do(strings.TrimSpace(command)); answer != "" {
+			answers = append(answers, answer)
+		}
+	}
+	return strings.Join(answers, ";")
+}
+
+// split parts a line at its semicolons, but not at those within quotes.
+func split(line string) []string {
+	var quote rune
+	return strings.FieldsFunc(line, func(r rune) bool {
+		switch {
+		case quote != 0:
+			if r == quote {
+				quote = 0
+			}
+		case r == '"' || r == '\'':
+			quote = r
+		default:
+			return r == ';'
+		}
+		return false
+	})
+}
+
+// Bits of the standard event status register (IEEE 488.2, 11.5.1), and of the status byte where an error waits (SCPI-99).
+const (
+	eventDone      = 1
+	eventQuery     = 4
+	eventExecution = 16
+	eventCommand   = 32
+	errorWaits     = 4
+)
+
+// event is the bit that an error sets: command errors are -1xx, execution errors -2xx, query errors -4xx, the rest the device's own.
+func event(words string) int {
+	if len(words) > 1 {
+		switch words[1] {
+		case '1':
+			return eventCommand
+		case '2':
+			return eventExecution
+		case '4':
+			return eventQuery
+		}
+	}
+	return 8
+}
+
+// common answers the commands that every instrument has (IEEE 488.2); false where it is none of them.
+func (m *Meter) common(name string, query bool) (answer string, is bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	switch {
+	case name == "*IDN" && query:
+		return "Skerrow County Works,simulated meter,0,1", true
+	case name == "*RST" && !query:
+		m.null, m.hold, m.function, m.last = false, false, "", ""
+	case name == "*CLS" && !query:
+		m.errors, m.events = nil, 0
+	case name == "*OPC" && query:
+		return "1", true // nothing here goes on while the next is read
+	case name == "*OPC":
+		m.events |= eventDone
+	case name == "*WAI" && !query:
+	case name == "*TST" && query:
+		return "0", true
+	case name == "*ESR" && query:
+		was := m.events
+		m.events = 0
+		return strconv.Itoa(was), true
+	case name == "*STB" && query:
+		byteOf := 0
+		if len(m.errors) > 0 {
+			byteOf = errorWaits
+		}
+		return strconv.Itoa(byteOf), true
+	default:
+		return "", false
+	}
+	return "", true
 }
 
 // Do carries out one command; a query has an answer.
@@ -128,15 +222,14 @@ func (m *Meter) Do(command string) string {
 		}
 	}
 	name := strings.Join(words, ":")
+	if answer, is := m.common(name, query); is {
+		return answer
+	}
 	switch {
 	case command == "":
 		return ""
-	case name == "*IDN" && query:
-		return "Skerrow County Works,simulated meter,0,1"
-	case name == "*RST", name == "*CLS":
-		m.mu.Lock()
-		m.errors, m.null = nil, false
-		m.mu.Unlock()
+	case slices.Contains(words, "AC"):
+		m.fail(`-113,"Undefined header; this meter measures direct volts and amps"`)
 		return ""
 	case name == "SYST:ERR" && query:
 		m.mu.Lock()
@@ -148,9 +241,26 @@ func (m *Meter) Do(command string) string {
 		m.errors = m.errors[1:]
 		return first
 	case name == "CONF" && query:
+		m.mu.Lock()
+		defer m.mu.Unlock()
 		return `"` + m.function + `"`
 	case words[0] == "CONF":
+		m.mu.Lock()
 		m.function = name
+		m.mu.Unlock()
+		return ""
+	case name == "READ" && query:
+		return m.again()
+	case (name == "FETC" || name == "FETCH") && query:
+		m.mu.Lock()
+		last := m.last
+		m.mu.Unlock()
+		if last == "" {
+			m.fail(`-230,"Data corrupt or stale"`)
+		}
+		return last
+	case name == "INIT":
+		_ = m.again()
 		return ""
 	case name == "SENS:RES:NULL":
 		m.null = argument == "ON" || argument == "1"
@@ -171,10 +281,28 @@ func (m *Meter) Do(command string) string {
 		}
 		return ""
 	case words[0] == "MEAS" && query:
-		return m.measure(words[1:])
+		m.mu.Lock()
+		m.function = strings.Join(append([]string{"CONF"}, words[1:]...), ":")
+		m.mu.Unlock()
+		return m.again()
 	}
 	m.fail(fmt.Sprintf("-113,%q", "Undefined header "+harness.Clipped(head, 40)))
 	return ""
+}
+
+// again measures what is configured, volts where nothing was said, and keeps it to be fetched.
+func (m *Meter) again() string {
+	m.mu.Lock()
+	words := strings.Split(m.function, ":")
+	m.mu.Unlock()
+	if len(words) < 2 {
+		words = []string{"CONF", "VOLT"}
+	}
+	answer := m.measure(words[1:])
+	m.mu.Lock()
+	m.last = answer
+	m.mu.Unlock()
+	return answer
 }
 
 // lay lays a lead, or the clamp, on a pin.
@@ -185,9 +313,9 @@ func (m *Meter) lay(words []string, at string) {
 	which := map[string]*harness.Pin{"RED": &m.red, "BLACK": &m.black, "CLAMP": &m.clamp}[words[len(words)-1]]
 	switch {
 	case which == nil:
-		m.errors = append(m.errors, `-113,"Undefined header"`)
+		m.note(`-113,"Undefined header"`)
 	case err != nil:
-		m.errors = append(m.errors, fmt.Sprintf("-224,%q", err.Error()))
+		m.note(fmt.Sprintf("-224,%q", err.Error()))
 	default:
 		*which = pin
 	}

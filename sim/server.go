@@ -21,8 +21,11 @@ type Server struct {
 	data    *describe.Vehicle
 	VIN     string
 
+	Manner Manner
+
 	mu     sync.Mutex
 	tester *link // the one that is activated
+	asked  int   // requests so far, for its manner
 }
 
 // Times of the server (ISO 14229-2's S3 of 5 s; the rest is ours).
@@ -40,6 +43,48 @@ const simulatedVIN = "SKERR0WC0VNTYW0RK"
 // NewServer makes the answers for a vehicle by its data description.
 func NewServer(v *Vehicle, data *describe.Vehicle) *Server {
 	return &Server{vehicle: v, data: data, VIN: simulatedVIN}
+}
+
+// Manner is how the control unit behaves towards a tester: as real ones do that have other things to do.
+type Manner struct {
+	Slow  bool // it says that it is at work, twice, before it answers
+	Busy  bool // it asks to be asked again, each third request
+	Lossy int  // one answer in so many is lost; 0: none
+}
+
+// slowBy is how long a slow control unit works between what it says.
+const slowBy = 300 * time.Millisecond
+
+// manner is what goes out for an answer, in the control unit's manner. It waits where that is slow.
+func (s *Server) manner(ctx context.Context, request, answer []byte) [][]byte {
+	s.mu.Lock()
+	s.asked++
+	n := s.asked
+	s.mu.Unlock()
+	switch {
+	case answer == nil:
+		return nil
+	case s.Manner.Lossy > 0 && n%s.Manner.Lossy == 0:
+		return nil
+	case !s.Manner.Slow:
+		return [][]byte{answer}
+	}
+	work := time.NewTimer(slowBy)
+	defer work.Stop()
+	select {
+	case <-work.C:
+	case <-ctx.Done():
+		return nil
+	}
+	still := uds.Refuse(uds.Service(request[0]), uds.Pending)
+	return [][]byte{still, still, answer}
+}
+
+// isBusy tells whether a control unit in such a manner does not take this request now.
+func (s *Server) isBusy(request []byte) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.Manner.Busy && s.asked%3 == 2 && uds.Service(request[0]) != uds.TesterPresent
 }
 
 func (s *Server) now() time.Time { return time.Now() }
@@ -150,6 +195,7 @@ func (s *Server) datagram(b []byte) *doip.Frame {
 // link is one connection.
 type link struct {
 	s         *Server
+	ctx       context.Context
 	c         net.Conn
 	tester    uint16
 	activated bool
@@ -162,7 +208,7 @@ type link struct {
 
 // talk answers one connection until it ends; what it commanded is then given back.
 func (s *Server) talk(ctx context.Context, c net.Conn) {
-	l := &link{s: s, c: c, session: uds.DefaultSession, alive: make(chan struct{}, 1)}
+	l := &link{s: s, ctx: ctx, c: c, session: uds.DefaultSession, alive: make(chan struct{}, 1)}
 	ended := make(chan struct{})
 	defer func() {
 		close(ended)
@@ -368,9 +414,10 @@ func (l *link) diagnose(f doip.Frame) error {
 	if err := l.send(doip.Ack(m, 0)); err != nil {
 		return err
 	}
-	answer := l.serve(m.Data)
-	if answer == nil {
-		return nil
+	for _, answer := range l.s.manner(l.ctx, m.Data, l.serve(m.Data)) {
+		if err := l.send(doip.Message{From: m.To, To: m.From, Data: answer}.Frame()); err != nil {
+			return err
+		}
 	}
-	return l.send(doip.Message{From: m.To, To: m.From, Data: answer}.Frame())
+	return nil
 }

@@ -15,6 +15,9 @@ const mostRead = 16
 
 func (l *link) serve(b []byte) []byte {
 	s := uds.Service(b[0])
+	if l.s.isBusy(b) {
+		return uds.Refuse(s, uds.Busy)
+	}
 	switch s {
 	case uds.SessionControl:
 		return l.startSession(b)
@@ -148,7 +151,9 @@ func (l *link) codes(b []byte) []byte {
 		return uds.Accept(uds.ReadCodes, data...)
 	case b[1] == uds.SnapshotOf && len(b) == 6:
 		return l.snapshot(b)
-	case b[1] == uds.ByStatusMask || b[1] == uds.SnapshotOf:
+	case b[1] == uds.ExtendedOf && len(b) == 6:
+		return l.extended(b)
+	case b[1] == uds.ByStatusMask || b[1] == uds.SnapshotOf || b[1] == uds.ExtendedOf:
 		return uds.Refuse(uds.ReadCodes, uds.BadLength)
 	}
 	return uds.Refuse(uds.ReadCodes, uds.SubfunctionUnsupported)
@@ -172,6 +177,20 @@ func (l *link) snapshot(b []byte) []byte {
 			data = append(append(data, byte(value.ID>>8), byte(value.ID)), value.Encode(v.figure)...)
 		}
 		return uds.Accept(uds.ReadCodes, data...)
+	}
+	return uds.Refuse(uds.ReadCodes, uds.OutOfRange)
+}
+
+// extended gives a code's extended data: one record, how many minutes of its own time ago it was set.
+func (l *link) extended(b []byte) []byte {
+	number := uint32(b[2])<<16 | uint32(b[3])<<8 | uint32(b[4])
+	for _, c := range l.s.vehicle.Codes() {
+		frozen, ok := l.s.vehicle.Frozen(c.Name())
+		if c.Number != number || !ok || b[5] != 0xFF && b[5] != 1 {
+			continue
+		}
+		ago := (l.s.vehicle.Stands().Seconds - frozen.Seconds) / 60
+		return uds.Accept(uds.ReadCodes, uds.ExtendedOf, b[2], b[3], b[4], c.Status, 1, byte(min(255, max(0, ago))))
 	}
 	return uds.Refuse(uds.ReadCodes, uds.OutOfRange)
 }

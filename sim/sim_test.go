@@ -38,6 +38,12 @@ type bench struct {
 // stand puts a vehicle with these faults on loopback.
 func stand(t *testing.T, circuit string, o sim.Options, faults ...string) *bench {
 	t.Helper()
+	return standing(t, sim.Manner{}, circuit, o, faults...)
+}
+
+// standing is stand with a control unit of some manner.
+func standing(t *testing.T, manner sim.Manner, circuit string, o sim.Options, faults ...string) *bench {
+	t.Helper()
 	e, err := library.Open(circuit)
 	require.NoError(t, err)
 	m, err := electric.New(e.Circuit)
@@ -60,7 +66,9 @@ func stand(t *testing.T, circuit string, o sim.Options, faults ...string) *bench
 	b.address, b.packet, b.meter = l.Addr().String(), p.LocalAddr().String(), i.Addr().String()
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan error, 2)
-	go func() { ended <- sim.NewServer(v, b.data).Serve(ctx, l, p) }()
+	server := sim.NewServer(v, b.data)
+	server.Manner = manner
+	go func() { ended <- server.Serve(ctx, l, p) }()
 	go func() { ended <- sim.NewMeter(v).Serve(ctx, i) }()
 	t.Cleanup(func() {
 		stop()
@@ -454,4 +462,83 @@ func (r *raw) ask(t *testing.T, request ...byte) []byte {
 	m, err := doip.MessageOf(r.read(t, doip.Diagnostic))
 	require.NoError(t, err)
 	return m.Data
+}
+
+// What every instrument answers (IEEE 488.2; SCPI-99): several queries in one line give one line of answers; what was measured can be
+// fetched again; an error sets its bit; what this meter cannot measure it refuses, and does not answer with something else.
+func TestTheMeterSpeaksTheStandard(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{})
+	m, err := scan.ConnectMeter(t.Context(), b.meter)
+	require.NoError(t, err)
+	defer m.Close()
+	ask := func(line string) string {
+		answer, err := m.Ask(line)
+		require.NoError(t, err)
+		return answer
+	}
+	require.NoError(t, m.Tell(`ROUT:RED "BAT.+"`))
+	assert.Equal(t, "1", ask("*OPC?"))
+	assert.Regexp(t, `^1\.2\d+E\+01;0,"No error";0$`, ask("MEAS:VOLT:DC?;:SYST:ERR?;*STB?"))
+	assert.Equal(t, ask("FETC?"), ask("FETCH?"))
+	assert.Regexp(t, `^1\.2\d+E\+01$`, ask("CONF:VOLT:DC;READ?"))
+	assert.Equal(t, "0", ask("*ESR?"))
+	for line, event := range map[string]string{"MEAS:VOLT:AC?": "32", "NONSENSE 1": "32", `ROUT:RED "X9.1"`: "16"} {
+		require.NoError(t, m.Tell(line))
+		assert.Equal(t, event, ask("*ESR?"), line)
+		assert.Equal(t, "4", ask("*STB?"), line)
+		assert.NotContains(t, ask("SYST:ERR?"), "No error", line)
+		assert.Equal(t, `0,"No error"`, ask("SYST:ERR?"), line)
+	}
+	require.NoError(t, m.Tell("*RST;*OPC"))
+	assert.Equal(t, "1", ask("*ESR?"))
+	require.NoError(t, m.Tell("FETC?"))
+	assert.Contains(t, ask("SYST:ERR?"), "stale", "after a reset there is nothing to be fetched")
+	require.NoError(t, m.Tell(`SYST:SETUP "no; such"`))
+	assert.Contains(t, ask("SYST:ERR?"), "-200", "a semicolon within quotes parts nothing")
+}
+
+// A control unit that is slow, that asks to be asked again, and a line that loses answers: values come, commands are obeyed, and what
+// is commanded is given back.
+func TestAControlUnitInItsManner(t *testing.T) {
+	for name, manner := range map[string]sim.Manner{"slow": {Slow: true}, "busy": {Busy: true}, "lossy": {Lossy: 9}} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			b := standing(t, manner, "f3-twin-series-parallel", sim.Options{})
+			v := b.connect(t)
+			require.NoError(t, v.Command("low", map[string]float64{"low": 100}))
+			assert.True(t, b.vehicle.Stands().Tester)
+			r, err := v.Read(t.Context(), describe.Coolant)
+			require.NoError(t, err)
+			if len(r.Stale) == 0 {
+				assert.InDelta(t, 22, r.Values[describe.Coolant], 1)
+			}
+			require.NoError(t, v.Return())
+			assert.False(t, b.vehicle.Stands().Tester)
+		})
+	}
+}
+
+// How the vehicle stood when a code was set is asked for code by code, over IP as over CAN.
+func TestWhatIsKeptBesideACode(t *testing.T) {
+	b := stand(t, "f3-twin-series-parallel", sim.Options{}, "K1 coil open")
+	v := b.connect(t)
+	require.NoError(t, v.Command("low", map[string]float64{"low": 100}))
+	require.NoError(t, b.vehicle.Drive("coolant 87"))
+	var codes []uds.Code
+	soak.Await(t, "the code", func() bool {
+		b.vehicle.Advance(1)
+		var err error
+		codes, err = v.Codes()
+		return err == nil && len(codes) > 0
+	})
+	s, err := v.Snapshot(codes[0])
+	require.NoError(t, err)
+	require.Len(t, s.Values, 3)
+	assert.Contains(t, s.Words(), "coolant ")
+	assert.Contains(t, s.Words(), "the maker's record 1: 00")
+	other := codes[0]
+	other.Number ^= 0x100
+	s, err = v.Snapshot(other)
+	require.NoError(t, err, "a code that is not there keeps nothing, which is no error")
+	assert.Empty(t, s.Words())
 }

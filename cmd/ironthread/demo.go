@@ -147,19 +147,20 @@ func simulateSome(ctx context.Context) (known []jobs.Known, wait func(), err err
 		if err != nil {
 			return nil, nil, err
 		}
-		ready := make(chan jobs.Known, 1)
+		ready := make(chan []jobs.Known, 1)
 		failed := make(chan error, 1)
 		open.Go(func() error {
-			at := listening{address: "127.0.0.1:0", meter: "127.0.0.1:0"}
-			err := simulate(ctx, v, describe.For(x.circuit, e.Circuit), at, func(vehicle, meter, _ string) {
-				ready <- jobs.Known{Name: x.name, Harness: x.circuit, Address: vehicle, Meter: meter}
+			at := listening{address: "127.0.0.1:0", meter: "127.0.0.1:0", bus: "127.0.0.1:0", truck: true}
+			err := simulate(ctx, v, describe.For(x.circuit, e.Circuit), at, func(vehicle, meter, bus string) {
+				ready <- []jobs.Known{{Name: x.name, Harness: x.circuit, Address: vehicle, Meter: meter},
+					{Name: x.name + ", what it sends by itself (J1939)", Harness: x.circuit, Address: "socketcand://" + bus + "/can0"}}
 			})
 			failed <- err
 			return err
 		})
 		select {
 		case k := <-ready:
-			known = append(known, k)
+			known = append(known, k...)
 		case err := <-failed:
 			return nil, nil, err
 		}

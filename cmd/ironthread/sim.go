@@ -27,6 +27,7 @@ func simCommand() *cobra.Command {
 	var address, meter string
 	var bus string
 	var hide, running, truck bool
+	var manner sim.Manner
 	cmd := &cobra.Command{
 		Use:   "sim FILE",
 		Short: "A simulated vehicle (diagnostics over IP) and meter (SCPI) with this harness and these faults",
@@ -67,10 +68,13 @@ func simCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
+			if manner.Lossy < 0 || manner.Lossy == 1 {
+				return badInput("--lossy N loses one answer in N, from 2 on")
+			}
 			if truck && bus == "" {
 				return badInput("--j1939 says what is sent on the bus: give --can too")
 			}
-			return simulate(ctx, v, describe.For(name, c), listening{address, meter, bus, truck}, func(vehicle, meter, bus string) {
+			return simulate(ctx, v, describe.For(name, c), listening{address, meter, bus, truck, manner}, func(vehicle, meter, bus string) {
 				fmt.Fprintf(out, "%s: vehicle at %s (TCP and UDP), meter at %s\n", c.Title, vehicle, meter)
 				if bus != "" {
 					fmt.Fprintf(out, "its CAN bus: socketcand://%s/can0\n", bus)
@@ -85,6 +89,9 @@ func simCommand() *cobra.Command {
 	cmd.Flags().StringVar(&meter, "meter", "127.0.0.1:5025", "where the meter answers")
 	cmd.Flags().StringVar(&bus, "can", "", "where its CAN bus is handed on, such as 127.0.0.1:29536; without it there is none")
 	cmd.Flags().BoolVar(&truck, "j1939", false, "on that bus it speaks as a truck does, and answers nothing")
+	cmd.Flags().BoolVar(&manner.Slow, "slow", false, "it says that it is still at work before each answer")
+	cmd.Flags().BoolVar(&manner.Busy, "busy", false, "it asks to be asked again, each third request")
+	cmd.Flags().IntVar(&manner.Lossy, "lossy", 0, "one answer in so many is lost; 0: none")
 	cmd.Flags().BoolVar(&hide, "hide", false, "do not say what is hidden in it")
 	cmd.Flags().BoolVar(&running, "running", false, "with the engine running from the start")
 	return cmd
@@ -94,6 +101,7 @@ func simCommand() *cobra.Command {
 type listening struct {
 	address, meter, bus string
 	truck               bool
+	manner              sim.Manner
 }
 
 // simulate serves a vehicle and its meter until the context ends. Only loopback is listened on: the protocols have no
@@ -126,6 +134,7 @@ func simulate(ctx context.Context, v *sim.Vehicle, data *describe.Vehicle, at li
 	}
 	defer instrument.Close() // Serve has closed it
 	server, onBus := sim.NewServer(v, data), ""
+	server.Manner = at.manner
 	group, ctx := errgroup.WithContext(ctx)
 	if at.bus != "" {
 		handed, err := l.Listen(ctx, "tcp", at.bus)

@@ -35,6 +35,7 @@ const (
 // Services of emissions diagnostics (ISO 15031-5, SAE J1979), which nearly every car has.
 const (
 	CurrentData    Service = 0x01
+	FrozenData     Service = 0x02
 	StoredCodes    Service = 0x03
 	ClearEmissions Service = 0x04
 	PendingCodes   Service = 0x07
@@ -52,6 +53,7 @@ const (
 const (
 	ByStatusMask byte = 0x02
 	SnapshotOf   byte = 0x04
+	ExtendedOf   byte = 0x06
 )
 
 // Parameters of ControlOutput.
@@ -146,8 +148,14 @@ func Answers(request, b []byte) bool {
 	}
 	echoed := 0
 	switch Service(request[0]) {
-	case SessionControl, ReadCodes, TesterPresent, SecurityAccess, CurrentData, VehicleData:
+	case SessionControl, TesterPresent, SecurityAccess, CurrentData, VehicleData:
 		echoed = 1
+	case ReadCodes:
+		if echoed = 1; len(request) > 1 && (request[1] == SnapshotOf || request[1] == ExtendedOf) {
+			echoed = 4 // and the code that they are of
+		}
+	case FrozenData:
+		echoed = 2
 	case ReadData:
 		echoed = 2
 	case ControlOutput, Routine:
@@ -302,6 +310,11 @@ func CodeNamed(name string) (Code, bool) {
 
 // Codes asks for all codes that have these bits in their status.
 func Codes(mask byte) []byte { return []byte{byte(ReadCodes), ByStatusMask, mask} }
+
+// Detail asks for all that is kept beside one code: its snapshots, or its extended data.
+func Detail(form byte, c Code) []byte {
+	return []byte{byte(ReadCodes), form, byte(c.Number >> 16), byte(c.Number >> 8), byte(c.Number), 0xFF}
+}
 
 // CodesOf reads the answer to Codes.
 func CodesOf(b []byte) ([]Code, error) {

@@ -29,6 +29,8 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.GET("/jobs/:id/scan/live", a.liveNow)
 	r.POST("/jobs/:id/scan/connect", a.connect)
 	r.POST("/jobs/:id/scan/leave", a.leave)
+	r.POST("/jobs/:id/scan/find", a.findVehicles)
+	r.POST("/jobs/:id/scan/truck", a.keepTruck)
 	r.POST("/jobs/:id/scan/command", a.command)
 	r.POST("/jobs/:id/scan/codes", a.readCodes)
 	r.POST("/jobs/:id/scan/seen", a.recordSeen)

@@ -47,11 +47,26 @@ type scanPage struct {
 	Meter   string   // the name of the meter that is connected
 	ClampAt string   // where its clamp was last put
 	MeterAt string   // an address that is known to answer
+	Holder  string   // who commands the same vehicle from another page
+	Found   []foundVehicle
+	Looked  string // where was asked who is there
+	Doubt   *doubt // a command that is not given yet
+}
+
+// foundVehicle is who answers on a network.
+type foundVehicle struct{ Address, VIN string }
+
+// doubt is a command whose conditions are not met.
+type doubt struct {
+	State, Hold string
+	Leave       []string
+	Unmet       []string
 }
 
 // codeLine is a stored code and what it says about this circuit.
 type codeLine struct {
 	Name, Failure, Status, Says string
+	Beside                      string // what was kept beside it
 	Now                         bool
 }
 
@@ -68,7 +83,15 @@ type livePart struct {
 	Expected []liveFan
 	Preface  []condition
 	Ready    []readiness
+	Outputs  []liveOutput
+	Truck    bool
+	Fan      string   // the state of a truck's fan drive
+	Active   []string // a truck's active codes
+	Heard    bool
 }
+
+// liveOutput is one output: what it was told, for how long that holds, and what its control unit said.
+type liveOutput struct{ Name, Told, Left, Says string }
 
 // liveValue is a value as it is now; Stale is how long nobody has answered for it.
 type liveValue struct{ Label, Figure, Unit, Stale string }
@@ -91,6 +114,11 @@ func (a *Jobs) scan(c *gin.Context) {
 }
 
 func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
+	a.scanWith(c, j, status, wrong, nil)
+}
+
+// scanWith is the page with something more on it.
+func (a *Jobs) scanWith(c *gin.Context, j *jobAt, status int, wrong string, more func(*scanPage)) {
 	p := scanPage{jobSide: a.side(c, j, "scan"), Watch: a.watches.Of(j.ID)}
 	if wrong != "" {
 		p.Notice, p.Bad = wrong, true
@@ -101,11 +129,14 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 				continue
 			}
 			p.Known = append(p.Known, k)
-			p.Address, p.MeterAt = k.Address, k.Meter
+			p.Address, p.MeterAt = firstOf(p.Address, k.Address), firstOf(p.MeterAt, k.Meter)
 		}
 	}
 	if m := a.watches.Meter(j.ID); m != nil {
 		p.Meter, p.ClampAt = m.Name(), room.Clip(c.Query("clamp"), room.MaxWho)
+	}
+	if p.Watch != nil && p.Watch.Truck != nil {
+		p.Live = a.live(j)
 	}
 	if p.Watch != nil && p.Watch.Vehicle != nil {
 		kit, _ := room.KitOf(c)
@@ -114,9 +145,10 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 		p.Asked = asked
 		for _, code := range codes {
 			p.Codes = append(p.Codes, codeLine{code.Name(), code.Failure(), code.StatusWords(), codeSays(j.file.Drawn, code.Name()),
-				code.Status&uds.FailsNow != 0})
+				p.Watch.Beside(code).Words(), code.Status&uds.FailsNow != 0})
 		}
 		p.Live = a.live(j)
+		p.Holder = a.holder(j, p.Watch)
 		p.Others = otherwise(j)
 		for _, name := range p.Watch.Data.InOrder() {
 			p.Outputs = append(p.Outputs, name)
@@ -130,6 +162,9 @@ func (a *Jobs) showScan(c *gin.Context, j *jobAt, status int, wrong string) {
 				p.Keys = append(p.Keys, words)
 			}
 		}
+	}
+	if more != nil {
+		more(&p)
 	}
 	a.Render(c, status, "scan.html", p)
 }
@@ -220,9 +255,18 @@ func (a *Jobs) command(c *gin.Context) {
 	if !ok {
 		return
 	}
+	if c.PostForm("return") == "" && c.PostForm("anyway") == "" {
+		if unmet := a.unmet(c.Request.Context(), w); len(unmet) > 0 {
+			a.askAgain(c, j, unmet)
+			return
+		}
+	}
 	err := func() error {
 		if c.PostForm("return") != "" {
 			return w.Vehicle.Return()
+		}
+		if who := a.holder(j, w); who != "" {
+			return errors.New(who + ": two pages do not command one vehicle; give it back there first")
 		}
 		s, err := j.file.Drawn.FindState(c.PostForm("state"))
 		if err != nil {
@@ -249,6 +293,7 @@ func (a *Jobs) command(c *gin.Context) {
 		if err != nil {
 			return err
 		}
+		w.Commands(room.Who(c))
 		return w.Vehicle.CommandFor(s.Name, commands, hold, c.PostFormArray("leave")...)
 	}()
 	if err != nil {
@@ -293,7 +338,14 @@ func (a *Jobs) readCodes(c *gin.Context) {
 	a.change(c, j, fmt.Sprintf("/jobs/%d/scan", j.ID), func(j *jobAt, sentence string) {
 		a.showScan(c, j, http.StatusUnprocessableEntity, sentence)
 	}, func(j *jobAt) ([]job.Entry, error) {
-		return j.seen([]probe.Observation{{State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger), Codes: &names}})
+		entries, err := j.seen([]probe.Observation{{State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger),
+			Codes: &names}})
+		for _, code := range codes {
+			if words := w.Beside(code).Words(); err == nil && words != "" {
+				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: "kept beside " + code.Name() + ": " + words}})
+			}
+		}
+		return entries, err
 	})
 }
 
@@ -348,6 +400,9 @@ func (a *Jobs) liveNow(c *gin.Context) {
 // live words the link as it is now; nil where there is none.
 func (a *Jobs) live(j *jobAt) *livePart {
 	w := a.watches.Of(j.ID)
+	if w != nil && w.Truck != nil {
+		return liveTruck(j, w)
+	}
 	if w == nil || w.Vehicle == nil {
 		return nil
 	}
@@ -361,6 +416,13 @@ func (a *Jobs) live(j *jobAt) *livePart {
 		p.Held = held
 		p.Age = fmt.Sprintf("%.0f s", time.Since(at).Seconds())
 		p.Left = fmt.Sprintf("%.0f s", max(0, time.Until(until).Seconds()))
+	}
+	for _, x := range w.Vehicle.Outputs() {
+		row := liveOutput{Name: x.Name, Says: x.Says, Told: told(x, w.Data.Outputs[x.Name].Percent)}
+		if held != "" && !x.At.IsZero() && !x.Given {
+			row.Left = p.Left
+		}
+		p.Outputs = append(p.Outputs, row)
 	}
 	if len(points) == 0 {
 		return p
@@ -391,6 +453,21 @@ func (a *Jobs) live(j *jobAt) *livePart {
 	}
 	p.Plot = plotOf(points)
 	return p
+}
+
+// told is what an output was told last, in a word.
+func told(x scan.OutputState, percent bool) string {
+	switch {
+	case x.At.IsZero():
+		return "nothing"
+	case x.Given:
+		return "to be its own again"
+	case x.Duty <= 0:
+		return "off"
+	case percent:
+		return fmt.Sprintf("%.0f %%", x.Duty)
+	}
+	return "on"
 }
 
 func decimals(v describe.Value) int {

@@ -123,12 +123,139 @@ func TestTheScanPage(t *testing.T) {
 	webtest.Says(t, page, "/harnesses/f3-twin-series-parallel/edit")
 
 	require.NoError(t, v.Drive("speed 30"))
-	webtest.Says(t, w.Post(job+"/scan/command", "state", "high").Body.String(), "not while the vehicle moves")
+	asked := w.Post(job+"/scan/command", "state", "high", "leave", "low", "hold", "30")
+	require.Equal(t, http.StatusConflict, asked.Code, "what is not met is asked about")
+	webtest.Says(t, asked.Body.String(), "Not so now: stationary")
+	webtest.Says(t, asked.Body.String(), `name="leave" value="low"`)
+	webtest.Says(t, w.Post(job+"/scan/command", "state", "high", "anyway", "1").Body.String(), "not while the vehicle moves")
 	require.NoError(t, v.Drive("speed 0"))
+	webtest.Says(t, w.Get(job+"/scan/live").Body.String(), `<th scope="row">high</th>`)
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/command", "state", "high").Code)
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/leave").Code)
 	assert.False(t, v.Stands().Tester, "given back on leaving")
 	webtest.Says(t, w.Get(job+"/scan/live").Body.String(), "The connection to the vehicle has ended")
+}
+
+// Two jobs at one vehicle: the second sees who commands it, and does not command it too. Each output says what it was told and what its
+// control unit answered; codes come with how the vehicle stood when they were set.
+func TestTwoJobsAtOneVehicle(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	open, err := fault.Parse(e.Circuit, "K1 coil open")
+	require.NoError(t, err)
+	v, err := sim.New(m, sim.Options{}, open)
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	data := describe.For("f3-twin-series-parallel", e.Circuit)
+	go func() { ended <- sim.NewServer(v, data).ServeCAN(ctx, l, false) }()
+	t.Cleanup(func() { stop(); <-ended })
+	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute,
+		Loopback: true})
+	first := w.JobNamed("Gritter 6")
+	h, err := w.Keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
+	require.NoError(t, err)
+	vehicle, err := w.Keep.PutVehicle(t.Context(), "Gritter 6", "")
+	require.NoError(t, err)
+	id, err := w.Keep.OpenJob(t.Context(), vehicle, h.ID, "again", "Oda", time.Now(), "")
+	require.NoError(t, err)
+	onBus := *data
+	onBus.Address = 0x7E0
+	text, err := describe.Write(&onBus)
+	require.NoError(t, err)
+	second := fmt.Sprintf("/jobs/%d", id)
+	for _, job := range []string{first, second} {
+		r := w.Post(job+"/scan/connect", "address", "socketcand://"+l.Addr().String()+"/can0", "data", string(text))
+		require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
+		t.Cleanup(func() { w.Post(job + "/scan/leave") })
+	}
+	require.Equal(t, http.StatusSeeOther, w.Post(first+"/scan/command", "state", "low", "hold", "120").Code)
+	live := w.Get(first + "/scan/live").Body.String()
+	webtest.Says(t, live, "obeyed, and says 01")
+	webtest.Says(t, live, "<td>on</td>")
+	webtest.Says(t, w.Get(second+"/scan").Body.String(), "commands this vehicle from job")
+	both := w.Post(second+"/scan/command", "state", "high")
+	require.Equal(t, http.StatusUnprocessableEntity, both.Code)
+	webtest.Says(t, both.Body.String(), "two pages do not command one vehicle")
+	soak.Await(t, "the code of the open coil", func() bool {
+		w.Post(first + "/scan/codes")
+		return strings.Contains(w.Get(first+"/scan").Body.String(), "when it was set: ")
+	})
+	webtest.Says(t, w.Get(first+"/scan").Body.String(), "the maker's record 1: 00")
+	webtest.Says(t, w.Get(first).Body.String(), "kept beside P0480: coolant")
+	require.Equal(t, http.StatusSeeOther, w.Post(first+"/scan/command", "return", "1").Code)
+	webtest.Says(t, w.Get(first+"/scan/live").Body.String(), "to be its own again")
+	assert.False(t, v.Stands().Tester)
+	require.Equal(t, http.StatusSeeOther, w.Post(second+"/scan/command", "state", "high").Code)
+}
+
+// A truck is listened to: its values, its fan drive and its codes stand on the page and go into the log; nothing can be commanded there.
+func TestATruckOnThePage(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	v, err := sim.New(m, sim.Options{})
+	require.NoError(t, err)
+	require.NoError(t, v.Drive("coolant 81"))
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() {
+		ended <- sim.NewServer(v, describe.For("f3-twin-series-parallel", e.Circuit)).ServeCAN(ctx, l, true)
+	}()
+	t.Cleanup(func() { stop(); <-ended })
+	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute,
+		Loopback: true})
+	job := w.JobNamed("Gritter 6")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post(job+"/scan/truck").Code, "nothing is listened to yet")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/connect", "address", "socketcand://"+l.Addr().String()+"/can0").Code)
+	t.Cleanup(func() { w.Post(job + "/scan/leave") })
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Nothing is ever sent there")
+	soak.Await(t, "what it sends", func() bool {
+		live := w.Get(job + "/scan/live").Body.String()
+		return strings.Contains(live, "81 °C") && strings.Contains(live, "Fan drive") && strings.Contains(live, "None is sent")
+	})
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/truck").Code)
+	webtest.Says(t, w.Get(job).Body.String(), "sent by the vehicle: coolant 81 °C")
+	webtest.Says(t, w.Post(job+"/scan/command", "state", "low").Body.String(), "No vehicle is connected")
+	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/leave").Code)
+	webtest.Says(t, w.Get(job+"/scan").Body.String(), "Who is there?")
+}
+
+// Who is there is asked of a network of one's own alone; who answers can be connected, and nobody is no error.
+func TestWhoIsThere(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	v, err := sim.New(m, sim.Options{})
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	p, err := net.ListenPacket("udp", l.Addr().String())
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- sim.NewServer(v, describe.For("f3-twin-series-parallel", e.Circuit)).Serve(ctx, l, p) }()
+	t.Cleanup(func() { stop(); <-ended })
+	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Minute,
+		Loopback: true})
+	job := w.JobNamed("Gritter 6")
+	for bad, want := range map[string]string{"8.8.8.8:13400": "no address of a network of one", "can:can0": "on a CAN bus connecting asks"} {
+		r := w.Post(job+"/scan/find", "network", bad)
+		assert.Equal(t, http.StatusUnprocessableEntity, r.Code)
+		webtest.Says(t, r.Body.String(), want)
+	}
+	found := w.Post(job+"/scan/find", "network", l.Addr().String())
+	require.Equal(t, http.StatusOK, found.Code)
+	webtest.Says(t, found.Body.String(), "Connect SKERR0WC0VNTYW0RK")
+	webtest.Says(t, w.Post(job+"/scan/find", "network", "127.0.0.1:9").Body.String(), "says who they are")
 }
 
 // A log from another tool: the thresholds found answer the warm-up's checks, and its columns are remembered.
