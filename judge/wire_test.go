@@ -247,7 +247,7 @@ func TestFramesByTshark(t *testing.T) {
 	vehicle, bus := simulated(t, command)
 	var overIP, onBus recorder
 	ip := overIP.between(t, vehicle)
-	for _, args := range [][]string{{"--values"}, {"--codes"}, {"--clear"}, {"--command", "low", "--hold", "100ms"}} {
+	for _, args := range [][]string{{"--values"}, {"--codes"}, {"--clear"}, {"--command", "low", "--hold", "2s"}, {"--codes"}} {
 		_, code := scanned(t, command, append([]string{"doip://" + ip, "--data", data, "--json"}, args...)...)
 		assert.Zero(t, code, "%v", args)
 	}
@@ -272,7 +272,8 @@ func TestFramesByTshark(t *testing.T) {
 		assert.Positive(t, services[sid], "service %s", sid)
 	}
 	at := onBus.between(t, bus)
-	for _, args := range [][]string{{"--values"}, {"--codes"}, {"--who"}, {"--command", "low", "--hold", "100ms", "--data", data}} {
+	for _, args := range [][]string{{"--values"}, {"--codes"}, {"--who"}, {"--command", "low", "--hold", "100ms", "--data", data},
+		{"--codes", "--data", data}} {
 		_, code := scanned(t, command, append([]string{"socketcand://" + at + "/can0", "--json"}, args...)...)
 		assert.Zero(t, code, "%v", args)
 	}

@@ -309,6 +309,9 @@ func (f *scanFlags) talk(ctx context.Context, v *scan.Vehicle) (err error) {
 	}
 }
 
+// mostBeside is for how many codes what was kept beside them is asked for.
+const mostBeside = 8
+
 // watchEvery is how often values are read while they are watched.
 const watchEvery = 500 * time.Millisecond
 
@@ -334,12 +337,19 @@ func (f *scanFlags) readCodes(v *scan.Vehicle) error {
 		f.say("refused", "codes", nil, err.Error())
 		return err
 	}
-	for _, c := range codes {
-		name := c.Name()
+	asks := true
+	for n, c := range codes {
+		name, words := c.Name(), c.StatusWords()
 		if kind := c.Failure(); kind != "" {
 			name += "-" + kind
 		}
-		f.say("code", name, nil, c.StatusWords())
+		if asks = asks && n < mostBeside; asks {
+			kept, err := v.Snapshot(c)
+			if asks = err == nil; kept.Words() != "" {
+				words += "; when it was set: " + kept.Words()
+			}
+		}
+		f.say("code", name, nil, words)
 	}
 	if !f.clear {
 		return nil
