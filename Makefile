@@ -31,17 +31,17 @@ demo:
 	@exec bin/ironthread demo --port $(PORT)
 
 quick:
-	@scripts/need postgresql ngspice
+	@scripts/need postgresql ngspice poppler-utils
 	@test -z "$$(gofmt -l . | tee /dev/stderr)"
 	$(GO) test -timeout 20m -short ./core/... ./store/... ./web/...
 
 test:
-	@scripts/need postgresql ngspice chromium-headless-shell tshark python3-scapy python3-can
+	@scripts/need postgresql ngspice chromium-headless-shell tshark python3-scapy python3-can poppler-utils
 	$(GO) test -timeout 40m ./...
 	$(GO) test -timeout 40m -race -run '$(RACING)' $(RACE)
 
 soak:
-	@scripts/need postgresql ngspice chromium-headless-shell tshark python3-scapy python3-can
+	@scripts/need postgresql ngspice chromium-headless-shell tshark python3-scapy python3-can poppler-utils
 	IRONTHREAD_WHOLE=1 $(GO) test -timeout 0 -p 1 ./...
 	IRONTHREAD_WHOLE=1 IRONTHREAD_LOAD=100000 $(GO) test -timeout 60m -v -run 'ManyYears|ManyWho' ./web
 	IRONTHREAD_KILLS=200 $(GO) test -timeout 60m -v -run 'WhileWriting' ./cmd/ironthread

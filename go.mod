@@ -24,6 +24,7 @@ require (
 	github.com/trustelem/zxcvbn v1.0.1
 	go.einride.tech/can v0.17.0
 	go.yaml.in/yaml/v3 v3.0.6
+	golang.org/x/image v0.47.0
 	golang.org/x/net v0.61.0
 	golang.org/x/sync v0.24.0
 	gonum.org/v1/gonum v0.17.0
@@ -72,7 +73,6 @@ require (
 	go.uber.org/multierr v1.11.0 // indirect
 	golang.org/x/arch v0.22.0 // indirect
 	golang.org/x/crypto v0.58.0 // indirect
-	golang.org/x/image v0.47.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect

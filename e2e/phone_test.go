@@ -19,7 +19,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/probe"
+	demopages "ironthread/demo/pages"
 	"ironthread/soak"
+	"ironthread/store"
 )
 
 // narrow checks that nothing of a page stands beside a phone's screen.
@@ -203,6 +205,12 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	require.NoError(t, err)
 	sensed, err := s.keep.OpenJob(t.Context(), 1, h.ID, "hot", "Oda", time.Now(), "")
 	require.NoError(t, err)
+	begun, err := s.keep.BeginTrace(t.Context(), []byte(`{"volts": 12}`), "Maud")
+	require.NoError(t, err)
+	taken, err := demopages.JPEG(demopages.Twin().Draw())
+	require.NoError(t, err)
+	_, err = s.keep.PutTracePage(t.Context(), begun, store.PrintedPage{Taken: taken, JPEG: taken, Width: 2200, Height: 1560})
+	require.NoError(t, err)
 	pages := 0
 	for _, r := range s.app.Addresses() {
 		if r.Method != http.MethodGet || r.Path == "/jobs/:id/events" || strings.HasPrefix(r.Path, "/static/") {
@@ -213,6 +221,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		switch path {
 		case "/jobs/:id/drill":
 			id = drill
+		case "/traces/:id":
+			id = strconv.FormatInt(begun, 10)
 		case "/jobs/:id/standin":
 			id = strconv.FormatInt(sensed, 10)
 		case "/jobs/:id/paper":
@@ -233,7 +243,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		}
 		pages++
 		t.Run(r.Path, func(t *testing.T) {
-			missing := strings.Contains(r.Path, ":form") || strings.Contains(r.Path, "photo")
+			missing := strings.Contains(r.Path, ":form") || strings.Contains(r.Path, "photo") || strings.Contains(r.Path, "/pages/")
 			assert.True(t, strings.HasPrefix(kind, "200") || missing, kind)
 			at := *b
 			at.t = t

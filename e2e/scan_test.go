@@ -132,7 +132,7 @@ func TestFromTheCommandToTheClosedJob(t *testing.T) {
 	assert.Contains(t, v.Stands().Setup, "F3 renewed", "the simulated vehicle has been mended, too")
 	assert.Equal(t, "slow", v.Stands().Fans["M1"].Word)
 	saw("high", "fast", "fast")
-	c.click(`.commands form:has(input[name="return"]) button`)
+	c.click(`.giveback button`)
 	c.sees("#live", "Nothing commanded")
 
 	require.NoError(t, v.Drive("engine running"))

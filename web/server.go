@@ -23,6 +23,7 @@ import (
 	"ironthread/web/people"
 	"ironthread/web/rewire"
 	"ironthread/web/room"
+	"ironthread/web/tracing"
 	"ironthread/web/worked"
 )
 
@@ -32,6 +33,7 @@ type Keeper interface {
 	circuits.Keeper
 	logbook.Keeper
 	rewire.Keeper
+	tracing.Keeper
 	bench.Keeper
 	people.Settings
 	worked.Shelf
@@ -152,6 +154,10 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
+	atTracing, err := tracing.New(shared, a.keep, a.circuits)
+	if err != nil {
+		return fmt.Errorf("web: %w", err)
+	}
 	atBench, err := bench.New(shared, a.keep, a.circuits)
 	if err != nil {
 		return fmt.Errorf("web: %w", err)
@@ -161,7 +167,7 @@ func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
 		return fmt.Errorf("web: %w", err)
 	}
 	a.front = atPeople.Room
-	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atRewire, atBench, atLogbook, atPeople}
+	a.rooms = []interface{ Routes(r gin.IRouter) }{atJobs, atCircuits, atRewire, atTracing, atBench, atLogbook, atPeople}
 	return nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"time"
 
+	"ironthread/core/printed"
 	"ironthread/store"
 	"ironthread/web/room"
 	"ironthread/web/worked"
@@ -36,6 +37,7 @@ type Keeper interface {
 	Photos(ctx context.Context, harness int64) ([]store.Photo, error)
 	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
 	TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error
+	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
 }
 
 // Circuits serves the pages of circuits.

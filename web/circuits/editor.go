@@ -34,19 +34,6 @@ type editorPage struct {
 	Fielded []string // parts whose settings take several lines, and are fields on a page of their own
 }
 
-// settingsOf is what a part of each kind is usually given; a technician overtypes the figures.
-var settingsOf = map[harness.Kind]string{
-	harness.KindFuse: "amps: 30, style: cartridge", harness.KindRelay: "contacts: make",
-	harness.KindMotor: "volts: 12.6, amps: 15", harness.KindResistor: "ohms: 0.5", harness.KindSwitch: "closed-when: key",
-	harness.KindResistorCard: "steps: [0.4, 0.6], limiter: {opens: 180}", harness.KindLimiter: "opens: 180",
-	harness.KindSelector: "positions: {off: [], low: [1], high: [1, 2]}", harness.KindThermoswitch: `stages: {"1": {closes: 92, opens: 87}}`,
-	harness.KindPressureSwitch: `stages: {"1": {closes: 17, opens: 14}}`, harness.KindSensor: "curve: {beta: 3500, r25: 2500}",
-	harness.KindController: `pins: {"1": {sinks-on: low}, "2": {ground: true}}`, harness.KindConnector: "ways: 2",
-	harness.KindFanModule: "inputs: [a], feeds: [\"+\"], grounds: [\"-\"], table: [{when: [a], drive: {out: 1}}]",
-	harness.KindPWMModule: `control: c, feeds: ["+"], grounds: ["-"], outputs: {fan: {+: out, -: ret}}`,
-	harness.KindLamp:      "volts: 12, watts: 5",
-}
-
 var usualSizes = []string{"0.5mm2", "0.75mm2", "1mm2", "1.5mm2", "2.5mm2", "4mm2", "6mm2", "10mm2", "16mm2"}
 
 func (a *Circuits) edit(c *gin.Context) {
@@ -206,7 +193,7 @@ func (f *draftForm) changed(text string) string {
 
 // withUsualSettings gives a part whose kind has just been chosen what a part of that kind is usually given.
 func withUsualSettings(text string, f *draftForm) string {
-	usual := settingsOf[harness.Kind(f.Value)]
+	usual := typed.Usual(harness.Kind(f.Value))
 	rows := typed.RowsOf(text, typed.PartRows)
 	if f.Cell != "kind" || usual == "" || f.Row < 0 || f.Row >= len(rows) || rows[f.Row].Cells["settings"] != "" {
 		return text

@@ -35,6 +35,10 @@ type sheetPage struct {
 	Beside      string // a second state, drawn beside
 	View        string // potentials, "roles", or "shares": what the state shown and the one beside use
 	Views       []room.Button
+	HasPages    bool // it has pages, and Printed says that they are shown
+	Printed     bool
+	DrawnURL    string
+	PrintedURL  string
 	Faults      []string
 	Setup       []string
 	At          string
@@ -165,7 +169,19 @@ func (a *Circuits) sheet(c *gin.Context) {
 	if p.Beside != "" {
 		refuse(a.drawBeside(c, p, b, cond, look))
 	}
-	p.Paper = b.OnPaper(c, a.Room, look)
+	as := *look
+	as.Expected = worked.Expected(point)
+	paper, has, err := worked.Print(c, a.keep, h.Name, &as)
+	if err != nil {
+		a.FailWith(c, err)
+		return
+	}
+	if p.HasPages, p.Printed = has, paper != nil; paper == nil {
+		paper = b.OnPaper(c, a.Room, look)
+	}
+	p.Paper = paper
+	p.DrawnURL = base + p.query(func(q url.Values) { q.Set("paper", "drawn") })
+	p.PrintedURL = base + p.query(func(q url.Values) { q.Set("paper", "printed") })
 	_, places := harness.SplitPlaces(h.Source)
 	p.Placed = places != ""
 	if p.SinceRecord, err = a.sinceRecord(c, h, b); err != nil {

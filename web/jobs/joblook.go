@@ -187,6 +187,14 @@ func (j *jobAt) paperURL(shown, supposed string) string {
 
 // lay draws the page's paper: where the page has the same drawing already, only what lies over it.
 func (a *Jobs) lay(c *gin.Context, p *jobPage, j *jobAt, circuit, evidence *drawing.Look) {
+	paper, has, err := worked.Print(c, a.keep, j.Sheet, circuit.With(evidence))
+	if err != nil {
+		a.Log.Warn("the circuit's pages", "job", j.ID, "error", err) // the drawing is there all the same
+	}
+	if p.HasPages = has; paper != nil {
+		p.Paper, p.Printed, p.Drawn = paper, true, "printed"
+		return
+	}
 	p.SamePaper = c.GetHeader(drawnHeader) == p.Drawn
 	p.Paper = j.file.InLayers(c, a.Room, circuit, evidence, onJobPage(c))
 }

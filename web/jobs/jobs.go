@@ -14,6 +14,7 @@ import (
 
 	"ironthread/core/diagnose"
 	"ironthread/core/job"
+	"ironthread/core/printed"
 	"ironthread/scan"
 	"ironthread/store"
 	"ironthread/web/room"
@@ -42,6 +43,7 @@ type Keeper interface {
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
 	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
+	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
 }
 
 // Learnt is what the workshop's closed jobs teach.

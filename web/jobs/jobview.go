@@ -39,6 +39,8 @@ type jobPage struct {
 	Drawn     string // names the drawing; the same name, the same drawing
 	PaperURL  string // where it is to be had by itself
 	SamePaper bool   // the page has it already
+	HasPages  bool   // the circuit has pages, and Printed says that they are shown
+	Printed   bool
 	Warnings  []string
 
 	Led       string        // the line for whoever is here for the first time

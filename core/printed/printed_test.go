@@ -1,0 +1,139 @@
+package printed_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ironthread/core/electric"
+	"ironthread/core/harness"
+	"ironthread/core/printed"
+	"ironthread/library"
+)
+
+// traced is a circuit of the library as somebody would trace it: names, kinds, pins and wires, and nothing else.
+func traced(t *testing.T, name string) *printed.Trace {
+	t.Helper()
+	e, err := library.Open(name)
+	require.NoError(t, err)
+	tr := &printed.Trace{Title: "by hand", Volts: 12}
+	for i, p := range e.Circuit.Parts {
+		part := printed.Part{Name: p.Name, Kind: p.Kind(), Spot: printed.Spot{X: 100 * i, Y: 100}, Pins: map[string]printed.Spot{}}
+		for k, pin := range p.Pins() {
+			part.Pins[pin.Name] = printed.Spot{X: 100 * i, Y: 100 + 20*k}
+		}
+		if p.Kind() == harness.KindRelay && p.Spec.(*harness.Relay).Suppression != "" {
+			part.Settings = "suppression: resistor"
+		}
+		tr.Parts = append(tr.Parts, part)
+	}
+	for _, w := range e.Circuit.Wires {
+		tr.Wires = append(tr.Wires, printed.Wire{From: w.From.String(), To: w.To.String(), Colour: w.Colour, Size: "4"})
+	}
+	return tr
+}
+
+// The twin series and parallel circuit, traced: the same words in every state as the one that was drawn with all its figures, with nothing
+// missing; what nobody prints is marked as assumed.
+func TestATracedCircuitDoesTheSame(t *testing.T) {
+	tr := traced(t, "f3-twin-series-parallel")
+	s := tr.Look()
+	require.Empty(t, s.Wrong, s.Text)
+	assert.Empty(t, s.Missing)
+	assert.Contains(t, s.Assumed, "M1: volts: 12.6, amps: 15")
+	assert.Equal(t, []string{"low", "high"}, s.Asks)
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	m, err := electric.New(e.Circuit)
+	require.NoError(t, err)
+	require.Len(t, s.Fans, len(e.Circuit.States))
+	for _, d := range s.Fans {
+		p, err := m.Solve(electric.Condition{State: e.Circuit.State(d.State)})
+		require.NoError(t, err)
+		for fan, x := range p.Motors {
+			assert.Equal(t, string(x.Speed), d.Fans[fan], "%s: %s", d.State, fan)
+		}
+	}
+}
+
+// Every circuit of relays in the library traces to something that solves.
+func TestCircuitsTrace(t *testing.T) {
+	for _, name := range []string{"f1-one-relay", "f2-staged-pair", "f4-dropping-resistor"} {
+		s := traced(t, name).Look()
+		assert.Empty(t, s.Wrong, "%s: %v\n%s", name, s.Wrong, s.Text)
+		assert.NotEmpty(t, s.Fans, name)
+	}
+}
+
+// As it grows it says what it lacks, and what is likely to come next; one wire that was forgotten is found by what the fans should do.
+func TestWhatIsMissing(t *testing.T) {
+	empty := &printed.Trace{Volts: 12}
+	assert.Equal(t, "battery", empty.Look().Next[0])
+	assert.Contains(t, strings.Join(empty.Look().Missing, "\n"), "no battery")
+
+	tr := traced(t, "f3-twin-series-parallel")
+	without := func(from string) *printed.Trace {
+		b, err := json.Marshal(tr)
+		require.NoError(t, err)
+		c, err := printed.Read(b)
+		require.NoError(t, err)
+		for i, w := range c.Wires {
+			if w.From == from {
+				c.Wires = append(c.Wires[:i], c.Wires[i+1:]...)
+				break
+			}
+		}
+		return c
+	}
+	for from, says := range map[string]string{"M2.-": "M2 has no ground", "K2.85": "K2 has nothing on its coil's 85",
+		"F1.b":  "F1 is wired at one end",
+		"K1.87": "K1: nothing goes on from its contact"} {
+		assert.Contains(t, strings.Join(without(from).Look().Missing, "\n"), says, from)
+	}
+	wanted := map[string]map[string]string{"low": {"M1": "slow", "M2": "slow"}, "high": {"M1": "fast", "M2": "fast"}}
+	fixes := without("M2.-").Fixes(t.Context(), wanted)
+	require.NotEmpty(t, fixes)
+	found := false
+	for _, w := range fixes {
+		found = found || strings.Contains(w.From+" "+w.To, "M2.-")
+	}
+	assert.True(t, found, "%v", fixes)
+}
+
+// A line that goes on somewhere else is joined by its name; one that stands on one page only is said to be missing.
+func TestLinesThatGoOn(t *testing.T) {
+	tr := traced(t, "f1-one-relay")
+	for i, w := range tr.Wires {
+		if strings.HasSuffix(w.To, ".+") && strings.HasPrefix(w.To, "M") {
+			tr.Wires[i].To = ">page 2/A"
+			assert.Contains(t, strings.Join(tr.Look().Missing, "\n"), "page 2/A goes on somewhere else")
+			tr.Wires = append(tr.Wires, printed.Wire{From: ">page 2/A", To: w.To})
+			break
+		}
+	}
+	s := tr.Look()
+	assert.Empty(t, s.Missing)
+	assert.Empty(t, s.Wrong)
+}
+
+// What cannot be kept is refused in a sentence.
+func TestBadTraces(t *testing.T) {
+	for text, why := range map[string]string{
+		"{": "cannot be read", `{"parts":[{"name":"1K","kind":"relay"}]}`: "no name of a part",
+		`{"parts":[{"name":"K1","kind":"rocket"}]}`:                                                          "no kind of part",
+		`{"parts":[{"name":"K1","kind":"relay"},{"name":"k1","kind":"fuse"}]}`:                               "twice",
+		`{"parts":[{"name":"K1","kind":"relay","pins":{"30":{"x":20000}}}]}`:                                 "beside the page",
+		`{"parts":[{"name":"K1","kind":"relay","settings":"a\nb"}]}`:                                         "one line each",
+		`{"wires":[{"from":"K1.30","to":"` + strings.Repeat("x", 300) + `"}]}`:                               "cannot be read",
+		`{"wires":[{"from":"A","to":"B","size":"4; x"}]}`:                                                    "cannot be read",
+		`{"states":[{"name":"a: b"}]}`:                                                                       "no name of a state",
+		`{"title":"` + strings.Repeat("x", 300) + `"}`:                                                       "too long",
+		`{"parts":[` + strings.Repeat(`{"name":"K1","kind":"relay"},`, 130) + `{"name":"K","kind":"fuse"}]}`: "up to 120 parts",
+	} {
+		_, err := printed.Read([]byte(text))
+		assert.ErrorContains(t, err, why, text[:min(60, len(text))])
+	}
+}

@@ -1,0 +1,172 @@
+package drawing
+
+import (
+	"cmp"
+	"maps"
+	"net/url"
+	"slices"
+	"strings"
+
+	"ironthread/core/printed"
+	"ironthread/core/probe"
+	"ironthread/core/sheet"
+)
+
+// The page as printed, with the same things laid over it as over the drawing: each pin that has a place carries its volts and the sign of
+// its potential, parts their hatching and whether a relay is in, readings their slips, the next move its rings. The page beneath is only
+// dimmed; its own colours stay.
+
+// Page is a picture of a page, and where it is fetched.
+type Page struct {
+	Number, Width, Height int
+	URL                   string
+}
+
+// With is a look with the evidence of another laid on it.
+func (l *Look) With(evidence *Look) *Look {
+	both := *l
+	both.Parts, both.Wires, both.Cleared, both.Readings = evidence.Parts, evidence.Wires, evidence.Cleared, evidence.Readings
+	both.Next, both.Black = cmp.Or(evidence.Next, l.Next), cmp.Or(evidence.Black, l.Black)
+	return &both
+}
+
+// onPage is how many units the longer side of a page has.
+const onPage = 1100
+
+// betweenPages is how far one page lies from the next.
+const betweenPages = 24
+
+// Printed draws pages below one another with what is laid over them.
+func Printed(pages []Page, places printed.Places, look *Look) Picture {
+	if look == nil {
+		look = &Look{}
+	}
+	d := &svg{s: &sheet.Sheet{}, look: look, into: map[string]float64{}}
+	d.mute = look.Point != nil
+	wide, high := 0, 0
+	tops := map[int]int{}
+	size := map[int]Page{}
+	for i, p := range pages { // as many units to each page's longer side, so that marks are as large as those of the drawing
+		unit := float64(max(p.Width, p.Height)) / onPage
+		p.Width, p.Height = int(float64(p.Width)/unit+0.5), int(float64(p.Height)/unit+0.5)
+		pages[i], tops[p.Number], size[p.Number] = p, high, p
+		wide, high = max(wide, p.Width), high+p.Height+betweenPages
+	}
+	title := cmp.Or(look.Title, "The circuit as printed")
+	d.f(`<svg class="sheet printed" xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d" role="group" `+
+		`aria-label="%s">`, wide, high, wide, high, title)
+	d.f(`<title>%s</title>`, title)
+	d.hatching()
+	for _, p := range pages {
+		d.f(`<image href="%s" x="0" y="%d" width="%d" height="%d"/>`, p.URL, tops[p.Number], p.Width, p.Height)
+	}
+	at := func(s printed.Spot) (x, y float64, ok bool) {
+		p, ok := size[s.Page]
+		return float64(s.X) * float64(p.Width) / printed.Whole, float64(tops[s.Page]) + float64(s.Y)*float64(p.Height)/printed.Whole, ok
+	}
+	for _, name := range slices.Sorted(maps.Keys(places)) {
+		x, y, ok := at(places[name])
+		if !ok {
+			continue
+		}
+		d.f(`<g transform="translate(%.1f %.1f)">`, x, y)
+		if pin := strings.Contains(name, "."); pin || look.Point != nil && look.Point.Pins[name] != nil {
+			d.printedPin(name)
+		}
+		if !strings.Contains(name, ".") {
+			d.printedPart(name)
+		}
+		d.f(`</g>`)
+	}
+	d.f(`</svg>`)
+	return d.picture()
+}
+
+// printedPin marks a pin at the origin.
+func (d *svg) printedPin(name string) {
+	class, _ := d.grade(name)
+	label := name
+	if e := d.look.Expected[name]; e != "" {
+		label += ", should read " + e
+	}
+	if d.look.PinURL != "" {
+		d.f(`<g class="pin mark %s" data-pin="%s" hx-get="%s" hx-push-url="true" tabindex="-1" role="button" aria-label="%s">`, class, name,
+			d.look.PinURL+url.QueryEscape(name), label)
+	} else {
+		d.f(`<g class="pin mark %s" data-pin="%s">`, class, name)
+	}
+	if name == d.look.Next {
+		d.f(`<circle class="ring" cx="0" cy="0" r="11"/>`)
+	}
+	if name == d.look.Black {
+		d.f(`<circle class="ring dark" cx="0" cy="0" r="11"/>`)
+	}
+	d.f(`<circle class="hit" r="13"/><circle class="spot" r="4.5"/>`)
+	d.potential(class)
+	d.f(`<title>%s</title></g>`, label)
+	text := ""
+	if v := d.volts(name); v != nil {
+		text = probe.FormatVolts(*v)
+	}
+	if reading, taken := d.look.Readings[name]; taken {
+		d.slip(reading, -11)
+	} else if text != "" {
+		d.f(`<text class="printed-volts" x="8" y="-6">%s</text>`, text)
+	}
+}
+
+// potential is the sign of a pin's potential, in the drawing's own language: a heavy line for the battery's, one with ticks for ground,
+// one with a core for what lies between, dots for what floats.
+func (d *svg) potential(class string) {
+	switch class {
+	case "plain":
+		return
+	case "floating":
+		d.f(`<path class="wire floating" d="M-7 0H7"/>`)
+	default:
+		d.f(`<path class="wire %s" d="M-7 0H7"/>`, class)
+		switch class {
+		case "between":
+			d.f(`<path class="core" stroke-width="2" d="M-7 0H7"/>`)
+		case "earth":
+			d.f(`<path class="ticks" d="M-7 0H7"/>`)
+		}
+	}
+}
+
+// slip is a figure that was taken.
+func (d *svg) slip(text string, y int) {
+	w := 9*len([]rune(text)) + 10
+	d.f(`<g class="slip"><rect x="8" y="%d" width="%d" height="20" rx="3"/><text x="13" y="%d">%s</text></g>`, y, w, y+15, text)
+}
+
+// printedPart marks a part at the origin: how likely it is, whether it is cleared, what its relay does.
+func (d *svg) printedPart(name string) {
+	if n := density(d.look.Parts[name]); n > 0 {
+		d.f(`<g class="halo" fill="url(#%shatch%d)"><rect x="-34" y="-26" width="68" height="52"/></g>`, d.look.Prefix, n)
+	}
+	words := ""
+	if d.look.Point != nil {
+		switch word := d.look.Point.Relays[name]; {
+		case word == "pulled in":
+			words = name + " in"
+		case word != "" && word != "at rest":
+			words = name + " " + word
+		}
+		if f, is := d.look.Point.Fuses[name]; is && f.Open {
+			words = name + " blown"
+		}
+		if m, is := d.look.Point.Motors[name]; is {
+			words = name + " " + string(m.Speed)
+		}
+	}
+	if away := d.look.Away[name]; away != "" {
+		words = name + " " + away
+	}
+	if d.look.Cleared[name] {
+		d.f(`<rect class="veil" x="-34" y="-26" width="68" height="52"/>`)
+	}
+	if words != "" {
+		d.f(`<text class="printed-part" x="0" y="21">%s</text>`, words)
+	}
+}
