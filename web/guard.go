@@ -74,7 +74,7 @@ func (a *App) guard(c *gin.Context) {
 	switch path := c.Request.URL.Path; {
 	case strings.HasSuffix(path, "/photo"):
 		limit += room.MaxPhotoBytes
-	case path == "/library/trace" || strings.HasPrefix(path, "/traces/") && strings.HasSuffix(path, "/page"):
+	case path == "/library/trace" || path == "/library/pages" || strings.HasPrefix(path, "/traces/") && strings.HasSuffix(path, "/page"):
 		limit += room.MaxPageBytes
 	case strings.HasPrefix(path, "/jobs/") && strings.HasSuffix(path, "/log"):
 		limit += jobs.MaxLog

@@ -58,6 +58,7 @@ type Wire struct {
 	To     string `json:"to"`
 	Colour string `json:"colour,omitempty"`
 	Size   string `json:"size,omitempty"`
+	Length string `json:"length,omitempty"` // as "1.2m", of a list
 }
 
 // State is one of the circuit's states, and which commands are given in it.
@@ -125,7 +126,8 @@ func (t *Trace) sound() error {
 		}
 	}
 	for i, w := range t.Wires {
-		if len(w.From)+len(w.To) > mostText || !sizeOK(w.Size) || !harness.Printable(w.From+w.To+w.Colour) || len(w.Colour) > 12 {
+		if len(w.From)+len(w.To) > mostText || !sizeOK(w.Size) || !harness.Printable(w.From+w.To+w.Colour) || len(w.Colour) > 12 ||
+			w.Length != "" && !lengthForm.MatchString(w.Length) {
 			return fmt.Errorf("wire %d (%s to %s) cannot be read", i+1, harness.Clipped(w.From, 20), harness.Clipped(w.To, 20))
 		}
 	}
@@ -177,6 +179,23 @@ func (t *Trace) part(name string) *Part {
 
 // Places is where the pins of a circuit stand on its pages, by their names; a part's own name is the part itself.
 type Places map[string]Spot
+
+// Of are those that are a part or a pin of a circuit, and lie on a page.
+func (p Places) Of(c *harness.Circuit) Places {
+	list := Places{}
+	for _, part := range c.Parts {
+		names := []string{part.Name}
+		for _, pin := range part.Pins() {
+			names = append(names, pin.String())
+		}
+		for _, name := range names {
+			if spot, there := p[name]; there && spot.on() && spot.Page > 0 {
+				list[name] = spot
+			}
+		}
+	}
+	return list
+}
 
 // Places gives them.
 func (t *Trace) Places() Places {

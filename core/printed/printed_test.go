@@ -137,3 +137,43 @@ func TestBadTraces(t *testing.T) {
 		assert.ErrorContains(t, err, why, text[:min(60, len(text))])
 	}
 }
+
+// The library's own wire lists read back, wire by wire with colour, size and length; a head in other words and another order, with semicolons
+// and decimal commas, is the same list; rows that cannot be read are named, and the others stay.
+func TestListsReadBack(t *testing.T) {
+	for _, name := range []string{"f1-one-relay", "f2-staged-pair", "f3-twin-series-parallel", "f4-dropping-resistor"} {
+		e, err := library.Open(name)
+		require.NoError(t, err)
+		var b strings.Builder
+		require.NoError(t, e.Circuit.WriteWireList(&b))
+		l, err := printed.ReadList(b.String())
+		require.NoError(t, err, b.String())
+		assert.Empty(t, l.Wrong)
+		require.Len(t, l.Trace.Wires, len(e.Circuit.Wires), name)
+		text, _ := l.Trace.Text()
+		c, wrong := harness.Sketch([]byte(text))
+		for _, w := range e.Circuit.Wires {
+			got := c.Wire(w.From, w.To)
+			require.NotNil(t, got, "%s: %s in\n%s\n%v", name, w, text, wrong)
+			assert.Equal(t, w.Colour, got.Colour)
+			assert.InDelta(t, w.Size.SquareMM(), got.Size.SquareMM(), 1e-9)
+			assert.InDelta(t, w.Length.Metres(), got.Length.Metres(), 1e-9)
+		}
+		for _, p := range e.Circuit.Parts {
+			if k := p.Kind(); k == harness.KindRelay || k == harness.KindFuse || k == harness.KindMotor || k == harness.KindGround ||
+				k == harness.KindBattery || k == harness.KindController {
+				assert.Equal(t, k, c.Part(p.Name).Kind(), "%s: %s", name, p.Name)
+			}
+		}
+	}
+	l, err := printed.ReadList("Loom 7, issued in spring\nCol;To component;To pin;From component;From pin;Section;Length\n" +
+		"rd;F1;a;BAT;+;2,5;0,4\n;;;;;;\nbk/wh;K1;30;F1;b;4 mm²;0,2 m\nno such colour;K1;87;M1;+;4;\n")
+	require.NoError(t, err)
+	assert.Equal(t, []printed.Wire{{From: "BAT.+", To: "F1.a", Colour: "RD", Size: "2.5", Length: "0.4m"},
+		{From: "F1.b", To: "K1.30", Colour: "BK/WH", Size: "4", Length: "0.2m"}}, l.Trace.Wires)
+	require.Len(t, l.Wrong, 1)
+	assert.Contains(t, l.Wrong[0], `"NO SUCH COLOUR" is no colour`)
+	assert.Equal(t, "Section", l.Columns["size"])
+	_, err = printed.ReadList("a,b\n1,2\n")
+	assert.ErrorContains(t, err, "no head was found")
+}

@@ -54,6 +54,9 @@ func (t *Trace) Text() (text string, assumed []string) {
 		if w.Size != "" {
 			words = append(words, withUnit(w.Size))
 		}
+		if w.Length != "" {
+			words = append(words, w.Length)
+		}
 		fmt.Fprintf(&b, "  %s - %s: %s\n", w.From, w.To, strings.Join(words, " "))
 	}
 	b.WriteString("states:\n")

@@ -37,6 +37,8 @@ type Keeper interface {
 	TracePage(ctx context.Context, id int64, number int) (store.PrintedPage, error)
 	EndTrace(ctx context.Context, id, harness int64, places printed.Places) error
 	PageOf(ctx context.Context, harness int64, number int) (store.PrintedPage, error)
+	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
+	PutPages(ctx context.Context, harness int64, pages []store.PrintedPage, places printed.Places) error
 }
 
 // Tracing serves the pages.
@@ -62,6 +64,10 @@ func New(s *room.Shared, keep Keeper, circuits *worked.Circuits) (*Tracing, erro
 func (a *Tracing) Routes(r gin.IRouter) {
 	r.GET("/library/trace", a.ask)
 	r.POST("/library/trace", a.begin)
+	r.GET("/library/list", a.list)
+	r.POST("/library/list", a.readList)
+	r.POST("/library/pages", a.takeArchive)
+	r.GET("/harnesses/:name/archive", a.archive)
 	r.GET("/traces/:id", a.page)
 	r.POST("/traces/:id", a.save)
 	r.POST("/traces/:id/page", a.another)

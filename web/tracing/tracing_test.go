@@ -92,6 +92,18 @@ func TestFromAPageIntoTheLibrary(t *testing.T) {
 	webtest.Silent(t, w.Get(name+"?paper=drawn").Body.String(), "<image")
 	assert.Equal(t, http.StatusNotFound, w.Get(at).Code, "what has gone into the library is traced no more")
 
+	// It travels with its page, and comes in again under another name.
+	archive := w.Get(name + "/archive")
+	require.Equal(t, http.StatusOK, archive.Code)
+	again := w.Send("/library/pages", "archive", "twin.zip", archive.Body.Bytes())
+	require.Equal(t, http.StatusSeeOther, again.Code, again.Body.String())
+	webtest.Says(t, w.Get(again.Header().Get("Location")).Body.String(), `data-pin="K1.87"`)
+	assert.NotEqual(t, sheet, again.Header().Get("Location"))
+	for _, bad := range [][]byte{[]byte("no zip"), archive.Body.Bytes()[:200]} {
+		assert.Equal(t, http.StatusUnprocessableEntity, w.Send("/library/pages", "archive", "x.zip", bad).Code)
+	}
+	assert.Equal(t, http.StatusNotFound, w.Get("/harnesses/f2-staged-pair/archive").Code)
+
 	// A job that goes by it shows the page too, with the next move's place on it.
 	h, err := w.Keep.HarnessNamed(t.Context(), "traced-twin")
 	require.NoError(t, err)
@@ -126,6 +138,25 @@ func TestAPageIsLaidOnACircuit(t *testing.T) {
 	now, err := w.Keep.HarnessNamed(t.Context(), "f1-one-relay")
 	require.NoError(t, err)
 	assert.Equal(t, h.Source, now.Source, "the circuit itself is as it was")
+}
+
+// A wire list is read, shown with what was understood of it, and goes into the library once its parts are confirmed.
+func TestFromAList(t *testing.T) {
+	w := webtest.Open(t)
+	webtest.Says(t, w.Get("/library/list").Body.String(), "Columns in any order")
+	csv := w.Get("/harnesses/f3-twin-series-parallel/export/csv").Body.String()
+	read := w.Post("/library/list", "text", csv)
+	require.Equal(t, http.StatusOK, read.Code)
+	webtest.Says(t, read.Body.String(), "20 wires, 13 parts")
+	webtest.Says(t, read.Body.String(), "<b>colour</b> is “colour”")
+	done := w.Post("/library/list", "text", csv, "title", "Twin, from a list", "confirm", "1", "kind-SW", "switch")
+	require.Equal(t, http.StatusSeeOther, done.Code, done.Body.String())
+	body := w.Get(done.Header().Get("Location") + "?state=low").Body.String()
+	webtest.Says(t, body, "M1 <small></small></th>")
+	webtest.Says(t, body, "<b>slow</b>")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/library/list", "text", "a,b\n1,2\n").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Post("/library/list", "text", csv, "confirm", "1", "kind-BAT", "fuse").Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Send("/library/list", "file", "x.csv", []byte("a\x00b")).Code)
 }
 
 // What is no page is refused in a sentence, and nothing is begun.
