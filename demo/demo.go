@@ -63,6 +63,9 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err := photograph(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
 		return err
 	}
+	if err := printPage(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
+		return err
+	}
 	for _, j := range stories {
 		if err := l.tell(j, now); err != nil {
 			return fmt.Errorf("demo: %s: %w", j.title, err)

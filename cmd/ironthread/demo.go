@@ -78,6 +78,9 @@ func runDemo(ctx context.Context, cmd *cobra.Command, dir, listen string) (err e
 	if err := demo.Load(ctx, keep, time.Now()); err != nil {
 		return err
 	}
+	if err := demo.Pages(filepath.Join(dir, "pages")); err != nil {
+		return err
+	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	known, wait, err := simulateSome(ctx)

@@ -138,8 +138,8 @@ func TestBadTraces(t *testing.T) {
 	}
 }
 
-// The library's own wire lists read back, wire by wire with colour, size and length; a head in other words and another order, with semicolons
-// and decimal commas, is the same list; rows that cannot be read are named, and the others stay.
+// The library's own wire lists read back, wire by wire with colour, size and length; a head in other words and another order, with
+// semicolons and decimal commas, is the same list; rows that cannot be read are named, and the others stay.
 func TestListsReadBack(t *testing.T) {
 	for _, name := range []string{"f1-one-relay", "f2-staged-pair", "f3-twin-series-parallel", "f4-dropping-resistor"} {
 		e, err := library.Open(name)

@@ -171,12 +171,13 @@ func (a *Circuits) sheet(c *gin.Context) {
 	}
 	as := *look
 	as.Expected = worked.Expected(point)
-	paper, has, err := worked.Print(c, a.keep, h.Name, &as)
+	pages, err := worked.PagesOf(c.Request.Context(), a.keep, h.Name)
 	if err != nil {
 		a.FailWith(c, err)
 		return
 	}
-	if p.HasPages, p.Printed = has, paper != nil; paper == nil {
+	paper := pages.Paper(c, &as)
+	if p.HasPages, p.Printed = pages.Any(), paper != nil; paper == nil {
 		paper = b.OnPaper(c, a.Room, look)
 	}
 	p.Paper = paper

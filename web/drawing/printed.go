@@ -2,6 +2,7 @@ package drawing
 
 import (
 	"cmp"
+	"fmt"
 	"maps"
 	"net/url"
 	"slices"
@@ -81,6 +82,48 @@ func Printed(pages []Page, places printed.Places, look *Look) Picture {
 	d.f(`</svg>`)
 	return d.picture()
 }
+
+// Crop is the part of a page round a place, its marks included; empty where it has none. Two places that lie on one page are both in it.
+func Crop(pages []Page, places printed.Places, names ...string) Picture {
+	var d pen
+	var spots []printed.Spot
+	for _, name := range names {
+		if s, there := places[name]; there && (len(spots) == 0 || s.Page == spots[0].Page) {
+			spots = append(spots, s)
+		}
+	}
+	k := -1
+	if len(spots) > 0 {
+		k = slices.IndexFunc(pages, func(p Page) bool { return p.Number == spots[0].Page })
+	}
+	if k < 0 {
+		return ""
+	}
+	p := pages[k]
+	unit := float64(max(p.Width, p.Height)) / onPage
+	wide, high := float64(p.Width)/unit, float64(p.Height)/unit
+	left, top, right, bottom := wide, high, 0.0, 0.0
+	marks := ""
+	for n, s := range spots {
+		x, y := float64(s.X)*wide/printed.Whole, float64(s.Y)*high/printed.Whole
+		left, top, right, bottom = min(left, x), min(top, y), max(right, x), max(bottom, y)
+		class := []string{"ring", "ring dark"}[min(n, 1)]
+		marks += fmt.Sprintf(`<circle class="%s" cx="%.1f" cy="%.1f" r="11"/>`, class, x, y)
+	}
+	left, top, right, bottom = left-aroundWide, top-aroundHigh, right+aroundWide, bottom+aroundHigh
+	d.f(`<svg class="crop printed" xmlns="http://www.w3.org/2000/svg" viewBox="%.0f %.0f %.0f %.0f" role="img" aria-label="%s on its page">`,
+		left, top, right-left, bottom-top, strings.Join(names, ", "))
+	d.f(`<image href="%s" width="%.0f" height="%.0f"/>`, p.URL, wide, high)
+	d.b.WriteString(marks) // figures alone
+	d.f(`</svg>`)
+	return d.picture()
+}
+
+// What is shown of a page round a place, in its units.
+const (
+	aroundWide = 130
+	aroundHigh = 75
+)
 
 // printedPin marks a pin at the origin.
 func (d *svg) printedPin(name string) {

@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -186,17 +187,23 @@ func (j *jobAt) paperURL(shown, supposed string) string {
 }
 
 // lay draws the page's paper: where the page has the same drawing already, only what lies over it.
-func (a *Jobs) lay(c *gin.Context, p *jobPage, j *jobAt, circuit, evidence *drawing.Look) {
-	paper, has, err := worked.Print(c, a.keep, j.Sheet, circuit.With(evidence))
+func (a *Jobs) lay(c *gin.Context, p *jobPage, j *jobAt, circuit, evidence *drawing.Look) error {
+	pages, err := worked.PagesOf(c.Request.Context(), a.keep, j.Sheet)
 	if err != nil {
-		a.Log.Warn("the circuit's pages", "job", j.ID, "error", err) // the drawing is there all the same
+		return err
 	}
-	if p.HasPages = has; paper != nil {
+	p.HasPages = pages.Any()
+	if p.Card != nil {
+		names := slices.DeleteFunc([]string{cmp.Or(p.Card.At, p.Card.Part), p.Card.From}, func(s string) bool { return s == "" })
+		p.Crop = pages.Crop(names...)
+	}
+	if paper := pages.Paper(c, circuit.With(evidence)); paper != nil {
 		p.Paper, p.Printed, p.Drawn = paper, true, "printed"
-		return
+		return nil
 	}
 	p.SamePaper = c.GetHeader(drawnHeader) == p.Drawn
 	p.Paper = j.file.InLayers(c, a.Room, circuit, evidence, onJobPage(c))
+	return nil
 }
 
 // drawnHeader names the drawing that a page has, when htmx asks for a part of it.

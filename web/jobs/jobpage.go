@@ -119,7 +119,10 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		a.FailWith(c, err)
 		return false
 	}
-	a.lay(c, p, j, circuit, evidence)
+	if err := a.lay(c, p, j, circuit, evidence); err != nil {
+		a.FailWith(c, err)
+		return false
+	}
 	if r.status >= http.StatusBadRequest && onJobPage(c) {
 		a.Part(c, r.status, "job.html", "notice", p) // what was typed stays as it is
 		return false

@@ -12,6 +12,7 @@ import (
 	"ironthread/core/probe"
 	"ironthread/core/trace"
 	"ironthread/store"
+	"ironthread/web/drawing"
 	"ironthread/web/room"
 	"ironthread/web/worked"
 )
@@ -36,10 +37,11 @@ type jobPage struct {
 	Stands    []string // what else is said of how the vehicle stands
 	Settable  []string // set-up actions offered
 	Paper     *worked.Paper
-	Drawn     string // names the drawing; the same name, the same drawing
-	PaperURL  string // where it is to be had by itself
-	SamePaper bool   // the page has it already
-	HasPages  bool   // the circuit has pages, and Printed says that they are shown
+	Drawn     string          // names the drawing; the same name, the same drawing
+	PaperURL  string          // where it is to be had by itself
+	SamePaper bool            // the page has it already
+	Crop      drawing.Picture // the next move's place on its page
+	HasPages  bool            // the circuit has pages, and Printed says that they are shown
 	Printed   bool
 	Warnings  []string
 

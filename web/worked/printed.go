@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/url"
+	"slices"
 
 	"github.com/gin-gonic/gin"
 
@@ -36,27 +37,46 @@ func AsPrinted(c *gin.Context) bool {
 	return err == nil && kept == "printed"
 }
 
-// Print is a circuit's pages with what is laid over them; has says whether it has pages at all, and the paper is nil where it has none
-// or the drawing is looked at.
-func Print(c *gin.Context, keep PageKeeper, name string, look *drawing.Look) (paper *Paper, has bool, err error) {
+// Pages are a circuit's pages and where its pins stand on them; none where it has none.
+type Pages struct {
+	pages  []drawing.Page
+	places printed.Places
+}
+
+// PagesOf reads the pages of a circuit by its name.
+func PagesOf(ctx context.Context, keep PageKeeper, name string) (*Pages, error) {
+	p := &Pages{}
 	if name == "" {
-		return nil, false, nil
+		return p, nil
 	}
-	h, err := keep.HarnessNamed(c.Request.Context(), name)
+	h, err := keep.HarnessNamed(ctx, name)
 	if err != nil {
-		return nil, false, err
+		return p, err
 	}
-	pages, places, err := keep.Printed(c.Request.Context(), h.ID)
-	if err != nil || len(pages) == 0 {
-		return nil, false, err
+	pages, places, err := keep.Printed(ctx, h.ID)
+	if err != nil {
+		return p, err
 	}
-	if !AsPrinted(c) {
-		return nil, true, nil
+	p.places = places
+	for _, x := range pages {
+		p.pages = append(p.pages, drawing.Page{Number: x.Number, Width: x.Width, Height: x.Height,
+			URL: fmt.Sprintf("/harnesses/%s/pages/%d", url.PathEscape(name), x.Number)})
 	}
-	var list []drawing.Page
-	for _, p := range pages {
-		list = append(list, drawing.Page{Number: p.Number, Width: p.Width, Height: p.Height,
-			URL: fmt.Sprintf("/harnesses/%s/pages/%d", url.PathEscape(name), p.Number)})
+	return p, nil
+}
+
+// Any tells whether there is a page.
+func (p *Pages) Any() bool { return len(p.pages) > 0 }
+
+// Paper is the pages with what is laid over them; nil where there are none, or where the drawing is looked at.
+func (p *Pages) Paper(c *gin.Context, look *drawing.Look) *Paper {
+	if !p.Any() || !AsPrinted(c) {
+		return nil
 	}
-	return &Paper{Svg: drawing.Printed(list, places, look), Says: drawing.Described(look, look)}, true, nil
+	return &Paper{Svg: drawing.Printed(slices.Clone(p.pages), p.places, look), Says: drawing.Described(look, look)}
+}
+
+// Crop is what stands round places on their page; empty where they have none.
+func (p *Pages) Crop(names ...string) drawing.Picture {
+	return drawing.Crop(p.pages, p.places, names...)
 }
