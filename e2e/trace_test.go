@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -256,4 +257,72 @@ func (b *tab) dragCorner(n int, x, y float64) {
 		_, err := chromedp.Call(b.ctx, input.DispatchMouseEvent, e)
 		require.NoError(b.t, err)
 	}
+}
+
+// A reading is taken at a pin of the page as printed, on a phone, in three touches; and by keys alone a part is placed and its pins tapped.
+func TestReadingsAndKeysOnAPage(t *testing.T) {
+	s := open(t)
+	job, err := s.keep.OpenJob(t.Context(), 1, circuitNamed(t, s, "f3-twin-series-parallel"), "no low", "Oda", time.Now(), "")
+	require.NoError(t, err)
+	b := s.tabSized(t, 390, 844)
+	b.visit(fmt.Sprintf("%s/jobs/%d?paper=printed&state=low", s.url, job))
+	b.touched = 0
+	b.clickSVG(`svg.printed [data-pin="F1.b"]`)
+	b.sees(".card-move .title", "F1.b")
+	b.fill(".reading", "12.4")
+	b.click(".record .btn-primary")
+	b.sees(".thread", "12.4 V at F1.b")
+	t.Logf("own reading on the printed page: %d touches", b.touched)
+	assert.LessOrEqual(t, b.touched, 3)
+
+	picture, err := pages.JPEG(pages.Twin().Draw())
+	require.NoError(t, err)
+	k := s.tab(t)
+	k.visit(s.takenIn(t, "page.jpg", picture))
+	k.waits(`document.querySelector(".tracing").dataset.kept === "yes"`)
+	k.eval(`(document.querySelector("[data-stage]").focus(), "")`)
+	for _, key := range []string{"ArrowLeft", "ArrowUp", "Enter"} {
+		k.press(key)
+	}
+	k.sees("[data-ask]", "What is it?")
+	k.press("1") // the battery, which a page without one asks for first
+	k.sees("[data-says]", "Tap BAT +")
+	k.eval(`(document.querySelector("[data-stage]").focus(), "")`)
+	k.press("ArrowRight")
+	k.press("Enter")
+	k.sees("[data-says]", "Tap the next part")
+	k.waits(`document.querySelectorAll(".tapped-pin").length === 1`)
+	k.chord("z")
+	k.waits(`document.querySelectorAll(".tapped-pin").length === 0`)
+	k.accessible()
+}
+
+// From a list to the circuit that computes: touches are counted.
+func TestTouchesFromAList(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	var list strings.Builder
+	require.NoError(t, e.Circuit.WriteWireList(&list))
+	s := open(t)
+	b := s.tab(t)
+	b.visit(s.url + "/library/new")
+	b.touched = 0
+	b.click(`a[href="/library/list"]`)
+	b.waits(`!!document.querySelector("#text")`)
+	b.touched++ // it is pasted
+	b.eval(fmt.Sprintf(`(document.querySelector("#text").value = %q, "")`, list.String()))
+	b.click("form.asked .btn-primary")
+	b.sees("form.asked", "20 wires, 13 parts")
+	b.click(`form.asked [name="confirm"]`)
+	b.sees("h1", "From a wire list")
+	t.Logf("from the new circuit's page to the solved circuit, out of a list: %d touches", b.touched)
+	assert.LessOrEqual(t, b.touched, 6)
+}
+
+// circuitNamed is a circuit's number.
+func circuitNamed(t *testing.T, s *site, name string) int64 {
+	t.Helper()
+	h, err := s.keep.HarnessNamed(t.Context(), name)
+	require.NoError(t, err)
+	return h.ID
 }

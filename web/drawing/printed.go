@@ -65,19 +65,21 @@ func Printed(pages []Page, places printed.Places, look *Look) Picture {
 		p, ok := size[s.Page]
 		return float64(s.X) * float64(p.Width) / printed.Whole, float64(tops[s.Page]) + float64(s.Y)*float64(p.Height)/printed.Whole, ok
 	}
-	for _, name := range slices.Sorted(maps.Keys(places)) {
-		x, y, ok := at(places[name])
-		if !ok {
-			continue
+	for _, parts := range []bool{true, false} { // what is laid over a part lies beneath the pins
+		for _, name := range slices.Sorted(maps.Keys(places)) {
+			pin := strings.Contains(name, ".") || look.Point != nil && look.Point.Pins[name] != nil
+			x, y, ok := at(places[name])
+			if !ok || parts && strings.Contains(name, ".") || !parts && !pin {
+				continue
+			}
+			d.f(`<g transform="translate(%.1f %.1f)">`, x, y)
+			if parts {
+				d.printedPart(name)
+			} else {
+				d.printedPin(name)
+			}
+			d.f(`</g>`)
 		}
-		d.f(`<g transform="translate(%.1f %.1f)">`, x, y)
-		if pin := strings.Contains(name, "."); pin || look.Point != nil && look.Point.Pins[name] != nil {
-			d.printedPin(name)
-		}
-		if !strings.Contains(name, ".") {
-			d.printedPart(name)
-		}
-		d.f(`</g>`)
 	}
 	d.f(`</svg>`)
 	return d.picture()
@@ -188,7 +190,7 @@ func (d *svg) printedPart(name string) {
 	if n := density(d.look.Parts[name]); n > 0 {
 		d.f(`<g class="halo" fill="url(#%shatch%d)"><rect x="-34" y="-26" width="68" height="52"/></g>`, d.look.Prefix, n)
 	}
-	words := ""
+	words, below := "", 21
 	if d.look.Point != nil {
 		switch word := d.look.Point.Relays[name]; {
 		case word == "pulled in":
@@ -200,7 +202,7 @@ func (d *svg) printedPart(name string) {
 			words = name + " blown"
 		}
 		if m, is := d.look.Point.Motors[name]; is {
-			words = name + " " + string(m.Speed)
+			words, below = name+" "+string(m.Speed), -9
 		}
 	}
 	if away := d.look.Away[name]; away != "" {
@@ -210,6 +212,6 @@ func (d *svg) printedPart(name string) {
 		d.f(`<rect class="veil" x="-34" y="-26" width="68" height="52"/>`)
 	}
 	if words != "" {
-		d.f(`<text class="printed-part" x="0" y="21">%s</text>`, words)
+		d.f(`<text class="printed-part" x="0" y="%d">%s</text>`, below, words)
 	}
 }

@@ -29,16 +29,14 @@ import (
 
 // Limits of a page.
 const (
-	MaxPageBytes   = 24 << 20
-	maxPagePixels  = 50e6 // of what is taken in
-	keptPagePixels = 16e6
-	keptPageSide   = 5000
-	shownPageSide  = 3000 // of the straightened page, its longer side
-	pageQuality    = 85
-	pdfWithin      = 20 * time.Second
-	pdfBytes       = 512 << 20 // of memory
-	pdfSide        = 3000
-	mostPDFPage    = 500
+	MaxPageBytes  = 24 << 20
+	maxPagePixels = 50e6 // of what is taken in
+	keptPageSide  = 3000 // of what is kept, its longer side: small print of a page of A3 is legible
+	pageQuality   = 85
+	pdfWithin     = 20 * time.Second
+	pdfBytes      = 512 << 20 // of memory
+	pdfSide       = 3000
+	mostPDFPage   = 500
 )
 
 // ReadPage reads a page that was chosen in a form; of a PDF the page that is asked for.
@@ -132,22 +130,14 @@ func TakenPage(ctx context.Context, raw []byte) (*store.PrintedPage, error) {
 	if err != nil {
 		return nil, errors.New("the picture is damaged")
 	}
-	size := picture.Bounds().Size()
-	if most := math.Min(keptPageSide/float64(max(size.X, size.Y)), math.Sqrt(keptPagePixels/float64(size.X*size.Y))); most < 1 {
-		picture = imaging.Resize(picture, int(float64(size.X)*most), 0, imaging.Box)
+	if size := picture.Bounds().Size(); max(size.X, size.Y) > keptPageSide {
+		picture = imaging.Fit(picture, keptPageSide, keptPageSide, imaging.Box)
 	}
-	p := &store.PrintedPage{}
-	if p.Taken, err = jpegOf(picture); err != nil {
+	p := &store.PrintedPage{Width: picture.Bounds().Dx(), Height: picture.Bounds().Dy()}
+	if p.JPEG, err = jpegOf(picture); err != nil {
 		return nil, err
 	}
-	shown := picture
-	if size = picture.Bounds().Size(); max(size.X, size.Y) > shownPageSide {
-		shown = imaging.Fit(picture, shownPageSide, shownPageSide, imaging.Box)
-	}
-	if p.JPEG, err = jpegOf(shown); err != nil {
-		return nil, err
-	}
-	p.Width, p.Height = shown.Bounds().Dx(), shown.Bounds().Dy()
+	p.Taken = p.JPEG // until it is straightened
 	return p, nil
 }
 
@@ -189,7 +179,7 @@ func Straighten(ctx context.Context, taken []byte, corners [4]Corner, turns int)
 	if wide < 50 || high < 50 || !convex(quad) {
 		return nil, errors.New("these are no four corners of a page: go round it, upper left first, clockwise")
 	}
-	if most := shownPageSide / max(wide, high); most < 1 {
+	if most := keptPageSide / max(wide, high); most < 1 {
 		wide, high = wide*most, high*most
 	}
 	straight := warp(from, quad, int(wide), int(high))

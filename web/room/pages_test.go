@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"image"
 	"image/color"
+	"image/jpeg"
 	"image/png"
 	"testing"
 
@@ -59,4 +60,31 @@ func TestAPageIsStraightened(t *testing.T) {
 	}
 	_, err = room.TakenPage(t.Context(), []byte("no picture"))
 	assert.ErrorContains(t, err, "JPEG, PNG and PDF")
+}
+
+// A page of 12 megapixels, from the bytes of a phone's photograph to the page that can be tapped, and straightened.
+func BenchmarkAPageOfTwelveMegapixels(b *testing.B) {
+	m := image.NewNRGBA(image.Rect(0, 0, 4000, 3000))
+	for i := range m.Pix {
+		m.Pix[i] = byte(i * 31)
+	}
+	var raw bytes.Buffer
+	require.NoError(b, jpeg.Encode(&raw, m, nil))
+	b.Run("taken in", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			_, err := room.TakenPage(b.Context(), raw.Bytes())
+			require.NoError(b, err)
+		}
+	})
+	taken, err := room.TakenPage(b.Context(), raw.Bytes())
+	require.NoError(b, err)
+	b.Run("straightened", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			_, err := room.Straighten(b.Context(), taken.Taken, [4]room.Corner{{X: 0.05, Y: 0.04}, {X: 0.9, Y: 0.08}, {X: 0.95, Y: 0.95},
+				{X: 0.02, Y: 0.9}}, 0)
+			require.NoError(b, err)
+		}
+	})
 }

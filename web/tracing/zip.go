@@ -19,8 +19,8 @@ import (
 	"ironthread/web/room"
 )
 
-// A circuit with its pages travels as one archive: the text, which stays whole by itself and knows nothing of pages; the pictures; and where
-// the pins stand on them.
+// A circuit with its pages travels as one archive: the text, which stays whole by itself and knows nothing of pages; the pictures;
+// and where the pins stand on them.
 
 // Names within an archive, and its bounds.
 const (
