@@ -367,6 +367,13 @@ func (x *Watch) unseen(now time.Time) time.Duration {
 	return now.Sub(x.looked)
 }
 
+// Seen says that somebody looks.
+func (x *Watch) Seen() {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.looked = time.Now()
+}
+
 // Points are what has been read, oldest first. Whoever asks keeps the link alive.
 func (x *Watch) Points() []Point {
 	x.mu.Lock()

@@ -215,6 +215,8 @@ type jobSide struct {
 	Pending *pending // what the page shows is still being worked out
 	Just    *did     // what has just been recorded
 
+	Commanded *heldLine // what is commanded at the job's vehicle now
+
 	drawn *harness.Circuit
 }
 
@@ -240,6 +242,9 @@ func (a *Jobs) side(c *gin.Context, j *jobAt, name string) jobSide {
 		drawn: j.file.Drawn}
 	s.Notice = noticeOf(c)
 	s.Just = justDid(c, j)
+	if name != "scan" { // which says it all the time
+		s.Commanded = a.commanded(j.ID)
+	}
 	return s
 }
 

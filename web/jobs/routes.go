@@ -29,6 +29,7 @@ func (a *Jobs) Routes(r gin.IRouter) {
 	r.GET("/jobs/:id/scan/live", a.liveNow)
 	r.POST("/jobs/:id/scan/connect", a.connect)
 	r.POST("/jobs/:id/scan/leave", a.leave)
+	r.GET("/jobs/:id/scan/held", a.heldNow)
 	r.POST("/jobs/:id/scan/find", a.findVehicles)
 	r.POST("/jobs/:id/scan/truck", a.keepTruck)
 	r.POST("/jobs/:id/scan/command", a.command)

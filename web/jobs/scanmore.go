@@ -67,6 +67,36 @@ func (a *Jobs) askAgain(c *gin.Context, j *jobAt, unmet []string) {
 	a.scanWith(c, j, http.StatusConflict, "", func(p *scanPage) { p.Doubt = d })
 }
 
+// heldLine is what is commanded at a job's vehicle while another of its pages is looked at.
+type heldLine struct {
+	JobID       int64
+	State, Left string
+}
+
+// commanded is that; nil for nothing. Whoever asks gives the sign that somebody looks.
+func (a *Jobs) commanded(id int64) *heldLine {
+	w := a.watches.Of(id)
+	if w == nil || w.Vehicle == nil {
+		return nil
+	}
+	held, _, until := w.Vehicle.Held()
+	if held == "" {
+		return nil
+	}
+	w.Seen()
+	return &heldLine{id, held, fmt.Sprintf("%.0f s", max(0, time.Until(until).Seconds()))}
+}
+
+// heldNow is asked for again and again by a job's pages while something is commanded: it is their sign that somebody looks.
+func (a *Jobs) heldNow(c *gin.Context) {
+	id, ok := jobID(c)
+	if !ok {
+		a.Fail(c, http.StatusNotFound, "There is no such job.")
+		return
+	}
+	a.Part(c, http.StatusOK, "scan.html", "heldline", a.commanded(id))
+}
+
 // findWithin is how long vehicles have to say that they are there.
 const findWithin = 1500 * time.Millisecond
 
