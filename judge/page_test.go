@@ -204,8 +204,9 @@ func TestTheApplicationEnds(t *testing.T) {
 			s := serve(t, command)
 			job := s.newJob(t, "Judge")
 			v := newForeign(t, spoil{}, "nothing")
-			_, _, text, err := s.asks(job+"/scan/connect", "address", v.l.Addr().String(), "data", pageData)
+			code, _, text, err := s.asks(job+"/scan/connect", "address", v.l.Addr().String(), "data", pageData)
 			require.NoError(t, err)
+			require.Equal(t, http.StatusSeeOther, code, text)
 			var took []time.Duration
 			for range 20 {
 				began := time.Now()
@@ -220,7 +221,7 @@ func TestTheApplicationEnds(t *testing.T) {
 			}
 			slices.Sort(took)
 			t.Logf("from the press to the output that is on: p50 %v, p95 %v", took[len(took)/2], took[len(took)*95/100])
-			code, _, text, err := s.asks(job+"/scan/command", "state", "low", "hold", "60")
+			code, _, text, err = s.asks(job+"/scan/command", "state", "low", "hold", "60")
 			require.NoError(t, err)
 			require.Equal(t, http.StatusSeeOther, code, text)
 			require.NoError(t, s.cmd.Process.Signal(end))

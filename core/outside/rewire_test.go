@@ -96,8 +96,9 @@ func proposed(t *testing.T, p *rewire.Proposal, breaks, stressed bool) []*trial 
 		trials = append(trials, aTrial(t, p.Model, load, s, fault.Fault{}, nil))
 		for _, f := range fault.All(p.Circuit) {
 			stresses := f.Fault.Words == fault.Seized || f.Fault.Words == fault.ShortedTurns || f.Fault.Words == fault.Grounded
-			if !(breaks && kinds.Stands(s.Name+kindOf(p.Circuit, f.Fault)) || stressed && stresses && soak.Whole() ||
-				stressed && stresses && kinds.Stands("stressed "+s.Name+kindOf(p.Circuit, f.Fault))) {
+			kind := s.Name + kindOf(p.Circuit, f.Fault)
+			tried := breaks && kinds.Stands(kind) || stressed && stresses && (soak.Whole() || kinds.Stands("stressed "+kind))
+			if !tried {
 				continue
 			}
 			if x := aTrial(t, p.Model, load, s, f.Fault, nil); x.point.Settled {

@@ -107,8 +107,7 @@ func (t *Trace) sound() error {
 	if t.Volts != 24 {
 		t.Volts = 12
 	}
-	switch {
-	case utf8.RuneCountInString(t.Title) > mostText || !harness.Printable(t.Title):
+	if utf8.RuneCountInString(t.Title) > mostText || !harness.Printable(t.Title) {
 		return errors.New("the title is too long, or cannot be shown")
 	}
 	if len(t.Parts) > mostParts || len(t.Wires) > mostWires || len(t.States) > 20 {
@@ -119,11 +118,11 @@ func (t *Trace) sound() error {
 		if err := t.Parts[i].sound(); err != nil {
 			return err
 		}
-		if low := strings.ToLower(t.Parts[i].Name); seen[low] {
+		low := strings.ToLower(t.Parts[i].Name)
+		if seen[low] {
 			return fmt.Errorf("%s stands on the page twice: give one of them another name", t.Parts[i].Name)
-		} else {
-			seen[low] = true
 		}
+		seen[low] = true
 	}
 	for i, w := range t.Wires {
 		if len(w.From)+len(w.To) > mostText || !sizeOK(w.Size) || !harness.Printable(w.From+w.To+w.Colour) || len(w.Colour) > 12 ||

@@ -141,8 +141,8 @@ func (t *Trace) contacts(p *Part) string {
 		}
 		return slices.ContainsFunc(t.Wires, func(w Wire) bool { return w.From == p.Name+"."+pin || w.To == p.Name+"."+pin })
 	}
-	switch make, rest := has("87"), has("87a"); {
-	case make && rest:
+	switch closes, rest := has("87"), has("87a"); {
+	case closes && rest:
 		return "changeover"
 	case rest:
 		return "rest"
@@ -156,7 +156,7 @@ func (t *Trace) roles(p *Part) string {
 	var words []string
 	outputs := 0
 	for _, pin := range t.pinsOf(p) {
-		role := ""
+		var role string
 		reaches := t.reaches(p.Name + "." + pin)
 		switch ask, said := p.Asks[pin]; {
 		case said && ask.Gives == "plus":
@@ -237,7 +237,7 @@ func (t *Trace) reaches(from string) found {
 		}
 		seen[at] = true
 		for _, w := range wires {
-			other := ""
+			var other string
 			switch at {
 			case w.From:
 				other = w.To

@@ -131,15 +131,13 @@ func (p *Part) draw(m *image.RGBA) {
 	}
 	write(m, x-16, y+8, p.Name)
 	for _, pin := range p.Pins {
-		toward := y
-		if pin.At.X < x-90 { // from the side
+		switch {
+		case pin.At.X < x-90: // from the side
 			across(m, pin.At.X, x-80, pin.At.Y)
-		} else if pin.At.Y < y {
-			toward = y - 38
-			down(m, pin.At.X, pin.At.Y, toward)
-		} else if pin.At.Y > y {
-			toward = y + 38
-			down(m, pin.At.X, toward, pin.At.Y)
+		case pin.At.Y < y:
+			down(m, pin.At.X, pin.At.Y, y-38)
+		case pin.At.Y > y:
+			down(m, pin.At.X, y+38, pin.At.Y)
 		}
 		write(m, pin.At.X+8, pin.At.Y+14, pin.Name)
 	}

@@ -260,7 +260,7 @@ func (a *Tracing) another(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/traces/%d", kept.ID))
 }
 
-func number(c *gin.Context, text string) int {
+func number(text string) int {
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 0 || n > printed.MostPages {
 		return 0
@@ -275,7 +275,7 @@ func (a *Tracing) picture(c *gin.Context) {
 		a.Fail(c, http.StatusNotFound, "There is no such page.")
 		return
 	}
-	p, err := a.keep.TracePage(c.Request.Context(), id, number(c, c.Param("n")))
+	p, err := a.keep.TracePage(c.Request.Context(), id, number(c.Param("n")))
 	if err != nil {
 		a.FailWith(c, err)
 		return
@@ -292,7 +292,7 @@ func (a *Tracing) pageOf(c *gin.Context) {
 	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
 	var p store.PrintedPage
 	if err == nil {
-		p, err = a.keep.PageOf(c.Request.Context(), h.ID, number(c, c.Param("n")))
+		p, err = a.keep.PageOf(c.Request.Context(), h.ID, number(c.Param("n")))
 	}
 	if err != nil {
 		a.FailWith(c, err)
@@ -313,7 +313,7 @@ func (a *Tracing) straighten(c *gin.Context) {
 	}
 	ctx, cancel := context.WithTimeout(c.Request.Context(), straightenWithin)
 	defer cancel()
-	at := number(c, c.PostForm("page"))
+	at := number(c.PostForm("page"))
 	p, err := a.keep.TracePage(ctx, kept.ID, at)
 	if err != nil {
 		a.FailWith(c, err)
