@@ -63,7 +63,7 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err := photograph(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
 		return err
 	}
-	if err := printPage(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
+	if err := printPage(ctx, keep, l.harnesses[twin]); err != nil {
 		return err
 	}
 	for _, j := range stories {

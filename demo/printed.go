@@ -8,11 +8,15 @@ import (
 
 	"ironthread/core/printed"
 	"ironthread/demo/pages"
+	"ironthread/library"
 	"ironthread/store"
 )
 
 // The twin circuit has its page in the demo, with each pin where it stands on it; and there are pages to try for oneself, one of them
 // photographed askew.
+
+// twin is the circuit that the page is of.
+const twin = "f3-twin-series-parallel"
 
 // printPage lays the page of an invented manual on a circuit.
 func printPage(ctx context.Context, keep *store.Store, harness int64) error {
@@ -31,7 +35,12 @@ func printPage(ctx context.Context, keep *store.Store, harness int64) error {
 			put(p.Name+"."+pin.Name, pin.At)
 		}
 	}
-	return keep.PutPages(ctx, harness, []store.PrintedPage{{Number: 1, Width: scene.Wide, Height: scene.High, JPEG: jpeg}}, places)
+	e, err := library.Open(twin)
+	if err != nil {
+		return err
+	}
+	return keep.PutPages(ctx, harness, []store.PrintedPage{{Number: 1, Width: scene.Wide, Height: scene.High, JPEG: jpeg}},
+		places.Of(e.Circuit))
 }
 
 // askew is by how many degrees the photographed page lies on the table.

@@ -17,6 +17,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/core/job"
+	"ironthread/core/printed"
 	"ironthread/store"
 	"ironthread/web/room"
 	"ironthread/web/worked"
@@ -36,8 +37,11 @@ type jobFile struct {
 	Photographs map[int64][]byte `json:"photographs,omitempty"`
 	// Harness files that the job has been moved to, by the number that entries call them by.
 	Revisions map[int64]fileRevision `json:"revisions,omitempty"`
-	Verdict   any                    `json:"verdict,omitempty"`
-	Checks    any                    `json:"checks,omitempty"`
+	// Pages of the circuit, and where its pins stand on them.
+	Pages   []filePage     `json:"pages,omitempty"`
+	Places  printed.Places `json:"places,omitempty"`
+	Verdict any            `json:"verdict,omitempty"`
+	Checks  any            `json:"checks,omitempty"`
 }
 
 type fileRevision struct {
@@ -82,6 +86,9 @@ func (a *Jobs) jobFileOf(ctx context.Context, j *jobAt, p *reportPage) ([]byte, 
 			return nil, err
 		}
 		f.Photographs[id] = jpeg
+	}
+	if err := a.addPages(ctx, j, &f); err != nil {
+		return nil, err
 	}
 	return json.MarshalIndent(f, "", " ")
 }
@@ -132,7 +139,15 @@ func (a *Jobs) importJob(c *gin.Context) {
 		wrong(err)
 		return
 	}
+	pages, err := f.pages(c.Request.Context())
+	if err != nil {
+		wrong(err)
+		return
+	}
 	id, err := a.keep.ImportJob(c.Request.Context(), in)
+	if err == nil {
+		err = a.takePages(c.Request.Context(), id, pages, f.Places)
+	}
 	switch {
 	case errors.Is(err, store.ErrAlready):
 		c.Redirect(http.StatusSeeOther, fmt.Sprintf("/jobs/%d?here=1", id))

@@ -44,6 +44,8 @@ type Keeper interface {
 	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
 	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
 	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
+	PageOf(ctx context.Context, harness int64, number int) (store.PrintedPage, error)
+	PutPages(ctx context.Context, harness int64, pages []store.PrintedPage, places printed.Places) error
 }
 
 // Learnt is what the workshop's closed jobs teach.

@@ -120,6 +120,14 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 	r = w.Send("/jobs/import", "file", "job.json", []byte(other))
 	require.Equal(t, http.StatusSeeOther, r.Code, r.Body.String())
 	webtest.Says(t, w.Get("/library").Body.String(), "Twin fans of another year")
+	// Its page came along, with its pins; one that is no picture is refused by its number.
+	webtest.Says(t, w.Get(r.Header().Get("Location")+"?paper=printed&state=low").Body.String(), `data-pin="K1.87"`)
+	var paged map[string]any
+	require.NoError(t, json.Unmarshal([]byte(webtest.Elsewhere.ReplaceAllString(file, `"origin": "a fourth"`)), &paged))
+	paged["pages"] = []map[string]any{{"number": 1, "jpeg": []byte("no picture")}}
+	r = w.Send("/jobs/import", "file", "job.json", asJSON(t, paged))
+	require.Equal(t, http.StatusUnprocessableEntity, r.Code)
+	webtest.Says(t, r.Body.String(), "Page 1 of the job file: this is no page")
 	// Without its photographs a log keeps their words; one that is none is refused by its number.
 	var f map[string]any
 	require.NoError(t, json.Unmarshal([]byte(file), &f))
@@ -166,13 +174,19 @@ func TestEveryJobTravels(t *testing.T) {
 	}
 }
 
-// withoutBelief is a job file but for how sure its verdict is: the workshop's own jobs weigh there.
+// withoutBelief is a job file but for how sure its verdict is, since the workshop's own jobs weigh there, and for the bytes of its pages.
 func withoutBelief(t *testing.T, file []byte) map[string]any {
 	t.Helper()
 	var f map[string]any
 	require.NoError(t, json.Unmarshal(file, &f))
 	if verdict, ok := f["verdict"].(map[string]any); ok {
 		delete(verdict, "probability")
+	}
+	pages, _ := f["pages"].([]any)
+	for _, p := range pages { // each picture is written anew where it comes in
+		page, _ := p.(map[string]any)
+		assert.NotEmpty(t, page["jpeg"])
+		delete(page, "jpeg")
 	}
 	return f
 }
