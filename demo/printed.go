@@ -15,9 +15,6 @@ import (
 // The twin circuit has its page in the demo, with each pin where it stands on it; and there are pages to try for oneself, one of them
 // photographed askew.
 
-// twin is the circuit that the page is of.
-const twin = "f3-twin-series-parallel"
-
 // printPage lays the page of an invented manual on a circuit.
 func printPage(ctx context.Context, keep *store.Store, harness int64) error {
 	scene := pages.Twin()
