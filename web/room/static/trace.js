@@ -148,10 +148,10 @@ document.addEventListener("alpine:init", () => {
       }
       const [name, pin] = this.queue[0];
       this.say(`Tap ${name}${pin ? ` ${pin}` : ""} where it is on the page.`);
-      this.ask(`<h2>${name}</h2>${this.nameField(name)}<p>Tap <b>${pin || "it"}</b>, then ${this.queue.slice(1, 7)
+      this.ask(`<p class="mb-2">${name}: tap <b>${pin || "it"}</b>, then ${this.queue.slice(1, 7)
         .map(([n, q]) => (n === name ? "" : `${n} `) + (q || "it")).join(", ") || "no more"}.</p>
         <div class="d-flex gap-2"><button type="button" class="btn btn-outline-dark" data-skip>not on this page</button>
-        <button type="button" class="btn btn-outline-dark" data-enough>enough of it</button></div>`, { name });
+        <button type="button" class="btn btn-outline-dark" data-enough>enough of it</button></div>${this.nameField(name)}`, { name });
     },
     tapPin(spot) {
       const [name, pin] = this.queue.shift();
