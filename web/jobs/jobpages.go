@@ -17,9 +17,10 @@ type filePage struct {
 	JPEG   []byte `json:"jpeg"`
 }
 
-// addPages puts the pages of the job's circuit into its file; none where it has none, or has been set aside.
+// addPages puts the pages of the job's circuit into its file; none where it has none, or has been set aside. The record of a closed job is
+// the same for ever, and pages can be laid anew: it goes without them.
 func (a *Jobs) addPages(ctx context.Context, j *jobAt, f *jobFile) error {
-	if j.Sheet == "" {
+	if j.Sheet == "" || j.state.Closed {
 		return nil
 	}
 	h, err := a.keep.HarnessNamed(ctx, j.Sheet)
