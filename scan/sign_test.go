@@ -88,3 +88,29 @@ func TestAPageThatGivesNoSign(t *testing.T) {
 		<-ended
 	})
 }
+
+// Of two jobs at one vehicle that ask at the same moment one gets the commands; once its command is over, or was never given, the other may.
+func TestTwoJobsClaimOneVehicle(t *testing.T) {
+	w := NewWatches()
+	unit := &obedient{answers: make(chan Answer, 16)}
+	data := &describe.Vehicle{Outputs: map[string]describe.Output{"fan": {ID: 0xFD40}}}
+	one := &Watch{Vehicle: Over(t.Context(), unit, data, nil), Address: "10.0.0.1:13400"}
+	two := &Watch{Vehicle: Over(t.Context(), &obedient{answers: make(chan Answer, 16)}, data, nil), Address: one.Address}
+	defer one.Vehicle.Close()
+	defer two.Vehicle.Close()
+	w.of[1], w.of[2] = one, two
+	done, claimed := w.Claim(1, one, "Oda")
+	require.True(t, claimed)
+	_, claimed = w.Claim(2, two, "Maud")
+	assert.False(t, claimed, "the first is just about to command")
+	require.NoError(t, one.Vehicle.Command("on", map[string]float64{"fan": 100}))
+	done()
+	_, claimed = w.Claim(2, two, "Maud")
+	assert.False(t, claimed, "it holds")
+	other, by, held, _ := w.Holder(2, two.Address)
+	assert.Equal(t, []any{int64(1), "Oda", "on"}, []any{other, by, held})
+	require.NoError(t, one.Vehicle.Return())
+	done, claimed = w.Claim(2, two, "Maud")
+	require.True(t, claimed)
+	done()
+}

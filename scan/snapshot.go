@@ -86,6 +86,29 @@ func (v *Vehicle) Snapshot(code uds.Code) (*Snapshot, error) {
 	return s, nil
 }
 
+// mostBeside is for how many codes what was kept beside them is asked for.
+const mostBeside = 8
+
+// CodesBeside reads the codes, and for the first of them what was kept beside each, by their numbers. A control unit that does not answer
+// such questions has its codes read all the same.
+func (v *Vehicle) CodesBeside() ([]uds.Code, map[uint32]*Snapshot, error) {
+	codes, err := v.Codes()
+	if err != nil {
+		return nil, nil, err
+	}
+	beside := map[uint32]*Snapshot{}
+	for _, code := range codes[:min(len(codes), mostBeside)] {
+		s, err := v.Snapshot(code)
+		if err != nil {
+			break
+		}
+		if beside[code.Number] = s; v.data.Emissions {
+			break // it keeps one, of the first
+		}
+	}
+	return codes, beside, nil
+}
+
 // detailHead is how many bytes an answer has before its first record: service, form, three of the code, its status.
 const detailHead = 6
 

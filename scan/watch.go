@@ -25,16 +25,17 @@ type Watch struct {
 	Data    *describe.Vehicle
 	Address string
 
-	mu     sync.Mutex
-	by     string // who commanded last
-	began  time.Time
-	points []Point
-	codes  []uds.Code
-	asked  bool                 // codes have been read
-	beside map[uint32]*Snapshot // what was kept beside each, where it was
-	looked time.Time
-	stop   context.CancelFunc
-	done   chan struct{}
+	mu      sync.Mutex
+	by      string // who commanded last
+	claimed bool   // and is just doing so
+	began   time.Time
+	points  []Point
+	codes   []uds.Code
+	asked   bool                 // codes have been read
+	beside  map[uint32]*Snapshot // what was kept beside each, where it was
+	looked  time.Time
+	stop    context.CancelFunc
+	done    chan struct{}
 }
 
 // Point is all values at one time, seconds since the link began.
@@ -174,6 +175,11 @@ func (w *Watches) reach(ctx context.Context, x *Watch, address string, data *des
 func (w *Watches) Holder(job int64, address string) (other int64, by, held string, until time.Time) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	return w.holder(job, address)
+}
+
+// holder is Holder with the lock held. Whoever is just about to command holds the vehicle already.
+func (w *Watches) holder(job int64, address string) (other int64, by, held string, until time.Time) {
 	for id, x := range w.of {
 		if id == job || x.Vehicle == nil || x.Address != address {
 			continue
@@ -181,8 +187,30 @@ func (w *Watches) Holder(job int64, address string) (other int64, by, held strin
 		if name, _, until := x.Vehicle.Held(); name != "" {
 			return id, x.By(), name, until
 		}
+		if by, about := x.about(); about {
+			return id, by, "a command", time.Now()
+		}
 	}
 	return 0, "", "", time.Time{}
+}
+
+// Claim takes the commands of a job's vehicle for somebody, unless another job has them: two pages that ask at the same moment do not
+// both get them. Done is called once the command has been given.
+func (w *Watches) Claim(job int64, x *Watch, who string) (done func(), claimed bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if other, _, _, _ := w.holder(job, x.Address); other != 0 {
+		return nil, false
+	}
+	x.commands(who, true)
+	return func() { x.commands(who, false) }, true
+}
+
+// about tells whether somebody is just about to command.
+func (x *Watch) about() (by string, is bool) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.by, x.claimed
 }
 
 // By is who commanded last.
@@ -192,11 +220,11 @@ func (x *Watch) By() string {
 	return x.by
 }
 
-// Commands notes who commands now.
-func (x *Watch) Commands(who string) {
+// commands notes who commands, and whether that is just being done.
+func (x *Watch) commands(who string, claimed bool) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	x.by = who
+	x.by, x.claimed = who, claimed
 }
 
 // listen hears a truck until nobody has looked for a while.
@@ -391,29 +419,15 @@ func (x *Watch) Codes() (codes []uds.Code, asked bool) {
 
 // ReadCodes reads and keeps them.
 func (x *Watch) ReadCodes() ([]uds.Code, error) {
-	codes, err := x.Vehicle.Codes()
+	codes, beside, err := x.Vehicle.CodesBeside()
 	if err != nil {
 		return nil, err
-	}
-	beside := map[uint32]*Snapshot{}
-	for _, code := range codes[:min(len(codes), mostBeside)] {
-		s, err := x.Vehicle.Snapshot(code)
-		if err != nil {
-			break // it does not answer such questions; the codes are read all the same
-		}
-		beside[code.Number] = s
-		if x.Data.Emissions {
-			break // it keeps one, of the first
-		}
 	}
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	x.codes, x.asked, x.beside = codes, true, beside
 	return codes, nil
 }
-
-// mostBeside is for how many codes what was kept beside them is asked for.
-const mostBeside = 8
 
 // Beside is what was kept beside a code; nil for nothing.
 func (x *Watch) Beside(code uds.Code) *Snapshot {

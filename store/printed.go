@@ -115,6 +115,9 @@ func (s *Store) TracePage(ctx context.Context, id int64, number int) (PrintedPag
 	return p, wrap("reading a page", err)
 }
 
+const putPlaces = `INSERT INTO harness_places (harness_id, places) VALUES ($1, $2)
+	ON CONFLICT (harness_id) DO UPDATE SET places = EXCLUDED.places`
+
 // EndTrace gives a trace's pages and places to a circuit of the library, in place of those that it had, and drops the trace.
 func (s *Store) EndTrace(ctx context.Context, id, harness int64, places printed.Places) error {
 	kept, err := json.Marshal(places)
@@ -129,8 +132,7 @@ func (s *Store) EndTrace(ctx context.Context, id, harness int64, places printed.
 			{`DELETE FROM harness_pages WHERE harness_id = $1`, []any{harness}},
 			{`INSERT INTO harness_pages (harness_id, number, jpeg, width, height)
 				SELECT $1, number, jpeg, width, height FROM trace_pages WHERE trace_id = $2`, []any{harness, id}},
-			{`INSERT INTO harness_places (harness_id, places) VALUES ($1, $2)
-				ON CONFLICT (harness_id) DO UPDATE SET places = EXCLUDED.places`, []any{harness, string(kept)}},
+			{putPlaces, []any{harness, string(kept)}},
 			{`DELETE FROM traces WHERE id = $1`, []any{id}},
 		} {
 			if _, err := tx.ExecContext(ctx, do.query, do.args...); err != nil {
@@ -157,8 +159,7 @@ func (s *Store) PutPages(ctx context.Context, harness int64, pages []PrintedPage
 				return wrap("keeping pages", err)
 			}
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO harness_places (harness_id, places) VALUES ($1, $2)
-			ON CONFLICT (harness_id) DO UPDATE SET places = EXCLUDED.places`, harness, string(kept))
+		_, err := tx.ExecContext(ctx, putPlaces, harness, string(kept))
 		return wrap("keeping pages", err)
 	})
 }

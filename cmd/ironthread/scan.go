@@ -309,9 +309,6 @@ func (f *scanFlags) talk(ctx context.Context, v *scan.Vehicle) (err error) {
 	}
 }
 
-// mostBeside is for how many codes what was kept beside them is asked for.
-const mostBeside = 8
-
 // watchEvery is how often values are read while they are watched.
 const watchEvery = 500 * time.Millisecond
 
@@ -332,22 +329,18 @@ func (f *scanFlags) read(ctx context.Context, v *scan.Vehicle) error {
 }
 
 func (f *scanFlags) readCodes(v *scan.Vehicle) error {
-	codes, err := v.Codes()
+	codes, beside, err := v.CodesBeside()
 	if err != nil {
 		f.say("refused", "codes", nil, err.Error())
 		return err
 	}
-	asks := true
-	for n, c := range codes {
+	for _, c := range codes {
 		name, words := c.Name(), c.StatusWords()
 		if kind := c.Failure(); kind != "" {
 			name += "-" + kind
 		}
-		if asks = asks && n < mostBeside; asks {
-			kept, err := v.Snapshot(c)
-			if asks = err == nil; kept.Words() != "" {
-				words += "; when it was set: " + kept.Words()
-			}
+		if kept := beside[c.Number].Words(); kept != "" {
+			words += "; when it was set: " + kept
 		}
 		f.say("code", name, nil, words)
 	}

@@ -84,8 +84,8 @@ func (d *design) fromBattery(p *electric.Point) float64 {
 
 // sizes lists wires and fuses with the arithmetic behind them.
 func (d *design) sizes() ([]Sized, error) {
-	points, err := d.holdFast()
-	if err != nil {
+	var err error
+	if d.held, err = d.holdFast(); err != nil {
 		return nil, err
 	}
 	var list []Sized
@@ -115,7 +115,7 @@ func (d *design) sizes() ([]Sized, error) {
 		x := Sized{What: p.Name, Amps: spec.Amps, Load: round(amps/spec.Amps, 2), Limit: round(size.FuseShare(d.w.Heat)*spec.Amps, 1),
 			Because: []string{fmt.Sprintf("%.1f A run through it, %.0f %% of %g A; %.0f %% are the most that runs all day at %.0f °C (common "+
 				"practice)", amps, 100*amps/spec.Amps, spec.Amps, 100*size.FuseShare(d.w.Heat), d.w.Heat)}}
-		if words, ok := d.ends(p.Name, points); ok && !d.forCoils(p) {
+		if words, ok := d.ends(p.Name, d.held); ok && !d.forCoils(p) {
 			x.Because = append(x.Because, words)
 		}
 		if onShelf(d.w.Shelf.Fuses, spec.Amps) {

@@ -25,6 +25,8 @@ type design struct {
 	fuses  map[string]float64         // the most through each fuse
 	behind []float64                  // of each wire, the rating of the fuse that it lies behind
 
+	held []held // with each fan held fast, of the design as it is sized
+
 	on     *adopted // the harness that is there, where there is one
 	before *asItWas
 }

@@ -75,12 +75,7 @@ func (x *contact) stands() float64 { return size.ContactLasts(x.amps / x.rating)
 func (x *contact) lasts() bool { return x.seconds <= x.stands() }
 
 // overloaded are the contacts at the worst that a fan held fast puts through them.
-func (d *design) overloaded() ([]*contact, error) {
-	points, err := d.holdFast()
-	if err != nil {
-		return nil, err
-	}
-	var list []*contact
+func (d *design) overloaded(points []held) (list []*contact) {
 	for _, p := range d.c.OfKind(harness.KindRelay) {
 		if d.isForeign(p.Name) {
 			continue
@@ -103,7 +98,7 @@ func (d *design) overloaded() ([]*contact, error) {
 			}
 		}
 	}
-	return list, nil
+	return list
 }
 
 // worstThrough is the point at which a contact is nearest to its end; nil where nothing flows in it.
@@ -157,11 +152,11 @@ func (d *design) fusesOf(relay *harness.Part) []*harness.Part {
 
 // stand gives each contact that comes in the rating with which it lasts until a fuse ends what a fan that stands still puts through it.
 func (d *design) stand() error {
-	list, err := d.overloaded()
+	points, err := d.holdFast() // with the contacts as they are chosen so far
 	if err != nil {
 		return err
 	}
-	for _, x := range list {
+	for _, x := range d.overloaded(points) {
 		spec := d.c.Part(x.relay).Spec.(*harness.Relay)
 		if x.lasts() || x.pin[:2] != "87" || x.rating != makeOf(spec) || d.on != nil && d.on.taken[x.relay] {
 			continue // what is there is its maker's choice, and is spoken of
@@ -207,12 +202,8 @@ func seconds(s float64) string {
 const longest = 1e6
 
 // stalls writes down what each contact has to stand, and what each fuse does about a fan that stands still.
-func (d *design) stalls(p *Proposal, add func(string, string, float64, float64, string)) error {
-	list, err := d.overloaded()
-	if err != nil {
-		return err
-	}
-	for _, x := range list {
+func (d *design) stalls(p *Proposal, add func(string, string, float64, float64, string)) {
+	for _, x := range d.overloaded(d.held) {
 		if !x.lasts() {
 			for i := range p.Sizes {
 				if p.Sizes[i].What == x.relay {
@@ -227,7 +218,6 @@ func (d *design) stalls(p *Proposal, add func(string, string, float64, float64, 
 			"ISO 7588, overload, from memory")
 	}
 	d.selective(p, add)
-	return nil
 }
 
 // ends says what a fuse does about a fan that stands still behind it: the most that it then carries, and when it opens.

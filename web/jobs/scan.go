@@ -265,9 +265,12 @@ func (a *Jobs) command(c *gin.Context) {
 		if c.PostForm("return") != "" {
 			return w.Vehicle.Return()
 		}
-		if who := a.holder(j, w); who != "" {
-			return errors.New(who + ": two pages do not command one vehicle; give it back there first")
+		done, claimed := a.watches.Claim(j.ID, w, room.Who(c))
+		if !claimed {
+			return errors.New(firstOf(a.holder(j, w), "Another page commands it") + ": two pages do not command one vehicle; give it back " +
+				"there first")
 		}
+		defer done()
 		s, err := j.file.Drawn.FindState(c.PostForm("state"))
 		if err != nil {
 			return err
@@ -293,7 +296,6 @@ func (a *Jobs) command(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		w.Commands(room.Who(c))
 		return w.Vehicle.CommandFor(s.Name, commands, hold, c.PostFormArray("leave")...)
 	}()
 	if err != nil {
