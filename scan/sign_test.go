@@ -89,7 +89,7 @@ func TestAPageThatGivesNoSign(t *testing.T) {
 	})
 }
 
-// Of two jobs at one vehicle that ask at the same moment one gets the commands; once its command is over, or was never given, the other may.
+// Of two jobs at one vehicle that ask at the same moment one gets the commands; once its command is over the other may.
 func TestTwoJobsClaimOneVehicle(t *testing.T) {
 	w := NewWatches()
 	unit := &obedient{answers: make(chan Answer, 16)}
