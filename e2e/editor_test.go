@@ -90,6 +90,69 @@ func TestACircuitFromPaperByKeyboard(t *testing.T) {
 	t.Logf("%d keys", strokes)
 }
 
+// Whoever stops in the middle of a word finds it as it was left: what the text made of half of it never comes back into the cell,
+// nor half a size into another cell.
+func TestHalfAWordIsKept(t *testing.T) {
+	s := open(t)
+	added, err := s.keep.AddHarness(t.Context(), "halves", "Halves", blank)
+	require.NoError(t, err)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/" + added.Name + "/edit")
+	b.sees("[data-status]", "sound")
+	piecemeal := func(pieces ...string) {
+		for _, piece := range pieces {
+			b.do(chromedp.KeyEvent(piece))
+			b.waits(`document.querySelector("#harness-text").value.includes(document.activeElement.value.trim().replace(/,$/, ""))`)
+			b.quiet()
+		}
+	}
+	b.click(`[data-add="parts"]`)
+	b.do(chromedp.KeyEvent("M1\tmotor\t"))
+	piecemeal("volts: ", "12.6,", " ", "amps: ", "16")
+	b.do(chromedp.KeyEvent("\tFan: the left one's"))
+	b.click(`[data-add="wires"]`)
+	b.do(chromedp.KeyEvent("BAT.+\tM1.+\tRD\t"))
+	piecemeal("1", "0m", "m2")
+	b.do(chromedp.KeyEvent("\t"))
+	piecemeal("1", ".5", "m")
+	b.do(chromedp.KeyEvent(kb.Enter + "M1.-\tBAT.-\tBN"))
+	b.waits(`document.querySelector("#harness-text").value.includes("M1.- - BAT.-: BN")`)
+	b.sees("[data-status]", "sound")
+	c, err := harness.Read([]byte(b.eval(`document.querySelector("#harness-text").value`)))
+	require.NoError(t, err)
+	m := c.Part("M1")
+	assert.Equal(t, "Fan: the left one's", m.Label)
+	assert.Equal(t, [2]float64{12.6, 16}, [2]float64{m.Spec.(*harness.Motor).Volts, m.Spec.(*harness.Motor).Amps})
+	require.Len(t, c.Wires, 2)
+	assert.Equal(t, "RD 10mm2 1.5m", c.Wires[0].Description())
+}
+
+// What is typed in the tables while nothing answers is made once something does, and Save waits for it.
+func TestCellsTypedWhileNothingAnswers(t *testing.T) {
+	s := open(t)
+	s.gaps = true
+	added, err := s.keep.AddHarness(t.Context(), "gap", "Gap", blank)
+	require.NoError(t, err)
+	b := s.tab(t)
+	b.visit(s.url + "/harnesses/" + added.Name + "/edit")
+	b.sees("[data-status]", "sound")
+	s.down.Store(true)
+	b.click(`[data-add="parts"]`)
+	b.do(chromedp.KeyEvent("G1\tground" + kb.Enter + "F1\tfuse\tamps: 30"))
+	b.sees("[data-status]", "cannot be reached")
+	s.down.Store(false)
+	b.sees("[data-status]", "sound")
+	b.do(chromedp.KeyEvent("\tMain"))
+	b.click(`.tools .btn-primary`)
+	b.sees(".states", "off")
+	h, err := s.keep.HarnessNamed(t.Context(), added.Name)
+	require.NoError(t, err)
+	c, err := harness.Read([]byte(h.Source))
+	require.NoError(t, err)
+	require.NotNil(t, c.Part("G1"))
+	assert.Equal(t, "Main", c.Part("F1").Label)
+}
+
 // A cell typed wrong says so where it is; undo takes it back; the text can be the editor too.
 func TestErrorsAreAtTheirCell(t *testing.T) {
 	s := open(t)

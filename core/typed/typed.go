@@ -10,9 +10,13 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
+	"go.yaml.in/yaml/v3"
+
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // Section is one of the two tables.
@@ -99,10 +103,61 @@ func entriesOf(lines []string, section Section) (at int, spans [][2]int) {
 
 // withoutComment parts a line from the comment behind it.
 func withoutComment(line string) (body, note string) {
-	if at := strings.Index(line, " #"); at >= 0 {
-		return line[:at], line[at:]
+	var in quotes
+	for k := range len(line) {
+		if !in.inside(line, k) && line[k] == '#' && k > 0 && line[k-1] == ' ' {
+			return line[:k-1], line[k-1:]
+		}
 	}
 	return line, ""
+}
+
+// quotes follows a line byte by byte and knows whether it is between quotation marks. A mark opens only where a value begins:
+// the one in "the left one's" is an apostrophe.
+type quotes struct {
+	mark byte // 0: outside
+	seen byte // the last that was no blank
+}
+
+func (q *quotes) inside(line string, k int) bool {
+	c := line[k]
+	switch {
+	case q.mark != 0 && c == q.mark && (c == '\'' || line[k-1] != '\\'):
+		q.mark = 0
+		q.seen = c
+		return true
+	case q.mark != 0:
+		return true
+	case (c == '"' || c == '\'') && (q.seen == 0 || strings.IndexByte(":{[,-", q.seen) >= 0):
+		q.mark = c
+		return true
+	case c != ' ':
+		q.seen = c
+	}
+	return false
+}
+
+// plainValue is a value as people write it; asValue spells it for a flow mapping, between quotation marks where it would be read
+// as something else.
+func plainValue(value string) string {
+	value = strings.TrimSpace(value)
+	var plain string
+	if len(value) > 1 && (value[0] == '"' || value[0] == '\'') && yaml.Unmarshal([]byte(value), &plain) == nil {
+		return plain
+	}
+	return value
+}
+
+func asValue(value string) string {
+	var back map[string]any
+	err := yaml.Unmarshal([]byte("{is: "+value+"}"), &back)
+	if text, isText := back["is"].(string); err == nil && isText && text == plainValue(value) {
+		return value
+	}
+	if _, err := units.Figure(value); err == nil { // a figure is one, whatever it names
+		return value
+	}
+	return strconv.Quote(value)
 }
 
 var (
@@ -169,7 +224,7 @@ func readPartRow(row *Row, lines []string) bool {
 		key, value, _ := strings.Cut(item, ":")
 		switch key {
 		case "kind", "label", "at":
-			row.Cells[key] = strings.TrimSpace(value)
+			row.Cells[key] = plainValue(value)
 		default:
 			rest = append(rest, item)
 		}
@@ -190,7 +245,7 @@ func (row *Row) partText() string {
 	}
 	for _, key := range []string{"label", "at"} {
 		if c[key] != "" {
-			items = append(items, key+": "+c[key])
+			items = append(items, key+": "+asValue(c[key]))
 		}
 	}
 	return fmt.Sprintf("  %s: {%s}%s", c["name"], strings.Join(items, ", "), row.note)
@@ -199,7 +254,8 @@ func (row *Row) partText() string {
 // topLevel parts a flow mapping at its commas, but for those inside brackets and quotes.
 func topLevel(flow string) []string {
 	var items []string
-	depth, quote, from := 0, byte(0), 0
+	var in quotes
+	depth, from := 0, 0
 	add := func(to int) {
 		if item := strings.TrimSpace(flow[from:to]); item != "" {
 			items = append(items, item)
@@ -207,13 +263,10 @@ func topLevel(flow string) []string {
 		from = to + 1
 	}
 	for k := range len(flow) {
+		if in.inside(flow, k) {
+			continue
+		}
 		switch c := flow[k]; {
-		case quote != 0:
-			if c == quote {
-				quote = 0
-			}
-		case c == '"' || c == '\'':
-			quote = c
 		case c == '{' || c == '[':
 			depth++
 		case c == '}' || c == ']':

@@ -37,7 +37,7 @@ func TestRowsOfAFile(t *testing.T) {
 	assert.True(t, parts[2].Locked, "a part over several lines")
 	assert.Equal(t, "pwm-module", parts[2].Cells["kind"])
 	assert.Equal(t, "steps: [0.4, 0.6], limiter: {opens: 180}", parts[3].Cells["settings"])
-	assert.Equal(t, `"card, two steps"`, parts[3].Cells["label"])
+	assert.Equal(t, "card, two steps", parts[3].Cells["label"])
 	wires := typed.RowsOf(file, typed.WireRows)
 	require.Len(t, wires, 2)
 	assert.Equal(t, map[string]string{"from": "BAT.+", "to": "F1.a", "colour": "RD/WH", "size": "10mm2", "length": "0.4m"}, wires[0].Cells)
@@ -104,5 +104,23 @@ func TestWritingACellBackChangesNothing(t *testing.T) {
 		for i, w := range c.Wires {
 			assert.Equal(t, *e.Circuit.Wires[i], *w, e.Name)
 		}
+	}
+}
+
+// A label is words: commas, colons, apostrophes, brackets and number signs in it are kept, and come back as they were typed.
+func TestALabelIsWords(t *testing.T) {
+	text := "harness: 1\nparts:\n  BAT: {kind: battery}\n  M1: {kind: motor, volts: 12, amps: 16} # left\n"
+	for _, label := range []string{"Fan: the left one's", "Fan, left, the driver's", `the "big" one`, "#2 fan", "fan #2", "{x} [y", "12",
+		"- ", "~", "yes", "Fan 'A', lower", `back\slash`, "& more", "the one's, at: K1", "{x: \"y\", z}"} {
+		after := typed.SetCell(typed.SetCell(text, typed.PartRows, 1, "at", "by the radiator, low"), typed.PartRows, 1, "label", label)
+		rows := typed.RowsOf(after, typed.PartRows)
+		require.Len(t, rows, 2)
+		assert.Equal(t, strings.TrimSpace(label), rows[1].Cells["label"], after)
+		assert.Equal(t, "by the radiator, low", rows[1].Cells["at"], after)
+		assert.Equal(t, "volts: 12, amps: 16", rows[1].Cells["settings"], after)
+		assert.Contains(t, after, "# left")
+		c, _ := harness.Sketch([]byte(after))
+		require.NotNil(t, c.Part("M1"), after)
+		assert.Equal(t, strings.TrimSpace(label), c.Part("M1").Label, after)
 	}
 }

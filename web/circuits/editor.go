@@ -1,6 +1,7 @@
 package circuits
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -8,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
 
@@ -166,33 +168,64 @@ type draftError struct {
 	Msg   string `json:"msg"`
 }
 
-// draftForm is the text being typed, and what is changed in one of its rows.
+// draftForm is the text being typed, and what is changed in its rows.
 type draftForm struct {
-	Text    string        `form:"text"`
-	Base    string        `form:"base"` // the drawing to begin from
-	Op      string        `form:"op" says:"the change" binding:"omitempty,oneof=set add remove"`
-	Section typed.Section `form:"section" says:"the table" binding:"omitempty,oneof=parts wires"`
-	Row     int           `form:"row"`
-	Cell    string        `form:"cell"`
-	Value   string        `form:"value" says:"the cell" binding:"max=400"`
+	Text    string `form:"text"`
+	Base    string `form:"base"`                                        // the drawing to begin from
+	Changes string `form:"changes" says:"a change" binding:"max=65536"` // a list of rowChange, as JSON
 }
 
-// changed is the text with the change made.
-func (f *draftForm) changed(text string) string {
+// rowChange is one change to one row, as it was made in a table.
+type rowChange struct {
+	Op      string        `json:"op"` // set, add or remove
+	Section typed.Section `json:"section"`
+	Row     int           `json:"row"`
+	Cell    string        `json:"cell"`
+	Value   string        `json:"value"`
+}
+
+// The longest text of one cell, and how many changes are made at once.
+const (
+	longestCell = 400
+	mostChanges = 500
+)
+
+// changes are those that the form asks for, in their order.
+func (f *draftForm) changes() ([]rowChange, error) {
+	var list []rowChange
+	if f.Changes == "" {
+		return nil, nil
+	}
+	if err := json.Unmarshal([]byte(f.Changes), &list); err != nil {
+		return nil, errors.New("the changes could not be read; none was made")
+	}
+	if len(list) > mostChanges {
+		return nil, fmt.Errorf("there are %d changes at once, and at most %d are made; none was", len(list), mostChanges)
+	}
+	return list, nil
+}
+
+// made is the text with the change made; the error says why it is not.
+func (f *rowChange) made(text string) (string, error) {
+	if f.Section != typed.PartRows && f.Section != typed.WireRows {
+		return text, fmt.Errorf("there is no table %q", f.Section)
+	}
+	if n := utf8.RuneCountInString(f.Value); n > longestCell {
+		return text, fmt.Errorf("the cell has %d characters, and may have %d; it was left as it was", n, longestCell)
+	}
 	switch f.Op {
 	case "add":
-		return typed.AddRow(text, f.Section)
+		return typed.AddRow(text, f.Section), nil
 	case "remove":
-		return typed.RemoveRow(text, f.Section, f.Row)
+		return typed.RemoveRow(text, f.Section, f.Row), nil
 	case "set":
-		text = typed.SetCell(text, f.Section, f.Row, f.Cell, f.Value)
-		return withUsualSettings(text, f)
+		return withUsualSettings(typed.SetCell(text, f.Section, f.Row, f.Cell, strings.TrimSpace(f.Value)), f), nil
 	}
-	return text
+	return text, fmt.Errorf("there is no change %q", f.Op)
 }
 
 // withUsualSettings gives a part whose kind has just been chosen what a part of that kind is usually given.
-func withUsualSettings(text string, f *draftForm) string {
+func withUsualSettings(text string, f *rowChange) string {
 	usual := typed.Usual(harness.Kind(f.Value))
 	rows := typed.RowsOf(text, typed.PartRows)
 	if f.Cell != "kind" || usual == "" || f.Row < 0 || f.Row >= len(rows) || rows[f.Row].Cells["settings"] != "" {
@@ -201,22 +234,38 @@ func withUsualSettings(text string, f *draftForm) string {
 	return typed.SetCell(text, typed.PartRows, f.Row, "settings", usual)
 }
 
+// rowsOf is a text with its rows, and nothing said of it yet.
+func rowsOf(text string) draft {
+	return draft{Text: text, Parts: typed.RowsOf(text, typed.PartRows), Wires: typed.RowsOf(text, typed.WireRows),
+		Errors: []draftError{}, Pins: []string{}, Fans: []string{}}
+}
+
 // readDraft reads the text being typed, with a change to one of its rows where one is asked for: the rows, what is
 // wrong with it, which pins there are. It draws nothing, because the next key may be on its way: whoever rests asks
 // for the drawing, which begins from the last one.
 func (a *Circuits) readDraft(c *gin.Context) {
 	text := strings.ReplaceAll(c.PostForm("text"), "\r\n", "\n") // as it is, blanks and all
 	var f draftForm
-	if err := room.Bind(c, &f); err != nil {
-		c.JSON(http.StatusUnprocessableEntity, draft{Text: text, Errors: []draftError{{0, "", err.Error()}}})
+	var changes []rowChange
+	err := room.Bind(c, &f)
+	if err == nil {
+		changes, err = f.changes()
+	}
+	if err != nil {
+		d := rowsOf(text)
+		d.Errors = append(d.Errors, draftError{0, "", err.Error()})
+		c.JSON(http.StatusUnprocessableEntity, d)
 		return
 	}
-	text = f.changed(text)
-	circuit, wrong := harness.Sketch([]byte(text))
-	d := draft{
-		Text: text, Parts: typed.RowsOf(text, typed.PartRows), Wires: typed.RowsOf(text, typed.WireRows),
-		Errors: []draftError{}, Pins: []string{}, Fans: []string{},
+	var left []draftError // changes that were not made
+	for _, change := range changes {
+		if text, err = change.made(text); err != nil {
+			left = append(left, draftError{0, "", err.Error()})
+		}
 	}
+	circuit, wrong := harness.Sketch([]byte(text))
+	d := rowsOf(text)
+	d.Errors = append(d.Errors, left...)
 	typed.Blame(d.Parts, wrong)
 	typed.Blame(d.Wires, wrong)
 	for _, e := range wrong {

@@ -69,6 +69,43 @@ func TestTheDraftIsReadWhileItIsTyped(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, w.Get("/drafts/00").Code)
 }
 
+// Changes of the tables come as a list: those that can be made are, what cannot is said, and nothing is ever half made.
+func TestChangesAreMadeInTheirOrder(t *testing.T) {
+	w := webtest.Open(t)
+	text := "harness: 1\ntitle: x\nparts:\n  BAT: {kind: battery}\nstates:\n  off: {key: on}\n"
+	ask := func(changes string) (int, string, []string) {
+		r := w.Post("/drafts", "text", text, "changes", changes)
+		var d struct {
+			Text   string
+			Errors []struct{ Msg string }
+		}
+		require.NoError(t, json.Unmarshal(r.Body.Bytes(), &d))
+		var said []string
+		for _, e := range d.Errors {
+			said = append(said, e.Msg)
+		}
+		return r.Code, d.Text, said
+	}
+	code, after, said := ask(`[{"op":"add","section":"parts"},{"op":"set","section":"parts","row":1,"cell":"name","value":"F1"},
+		{"op":"set","section":"parts","row":1,"cell":"kind","value":"fuse"}]`)
+	assert.Equal(t, http.StatusOK, code)
+	assert.Contains(t, after, "F1: {kind: fuse, amps:")
+	assert.Empty(t, said)
+	code, after, said = ask(`[{"op":"set","section":"parts","row":0,"cell":"label","value":"` + strings.Repeat("x", 401) + `"},
+		{"op":"paint","section":"parts"},{"op":"add","section":"roof"},{"op":"set","section":"parts","row":0,"cell":"label","value":"Main"}]`)
+	assert.Equal(t, http.StatusOK, code)
+	assert.Contains(t, after, "label: Main")
+	assert.Equal(t, []string{"the cell has 401 characters, and may have 400; it was left as it was", `there is no change "paint"`,
+		`there is no table "roof"`}, said)
+	many := "[" + strings.Repeat(`{"op":"add","section":"parts"},`, 500) + `{"op":"add","section":"parts"}]`
+	for changes, want := range map[string]string{"[{": "could not be read", many: "there are 501 changes at once"} {
+		code, after, said = ask(changes)
+		assert.Equal(t, http.StatusUnprocessableEntity, code)
+		assert.Equal(t, text, after)
+		assert.Contains(t, said[0], want)
+	}
+}
+
 func TestAHarnessIsSavedOrRefused(t *testing.T) {
 	w := webtest.Open(t)
 	at := "/harnesses/f1-one-relay/edit"

@@ -6,11 +6,15 @@
 // The columns of the two tables.
 const cellsOf = { parts: ["name", "kind", "settings", "label", "at"], wires: ["from", "to", "colour", "size", "length"] };
 
+const atOnce = 100; // changes in one request
+const sameCell = (one, other) => one.op === "set" && ["op", "section", "row", "cell"].every((key) => one[key] === other[key]);
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("editor", () => ({
     parts: [], wires: [], errors: [], pins: [], fans: [],
     status: "", gutter: "", sum: "", isStale: false, saved: "", saving: false,
-    past: [], future: [], last: "", asked: 0, sent: 0,
+    past: [], future: [], last: "",
+    queue: [], going: 0, due: false, stirred: 0, line: null, half: null, typedIn: null, // see soon
     get stale() { return this.isStale ? "stale" : ""; },
     get nothingToUndo() { return !this.past.length; },
     get nothingToRedo() { return !this.future.length; },
@@ -19,7 +23,7 @@ document.addEventListener("alpine:init", () => {
       this.last = this.saved = this.$refs.text.value;
       this.guard();
       this.rule();
-      this.ask({});
+      this.now({});
     },
 
     // What is typed and not saved is not dropped in silence, whichever way somebody goes.
@@ -33,7 +37,13 @@ document.addEventListener("alpine:init", () => {
           e.stopImmediatePropagation();
         } else if (away && typed()) this.saved = this.$refs.text.value;
       }, true);
-      this.$refs.save.addEventListener("submit", () => { this.saving = true; });
+      this.$root.addEventListener("submit", async (e) => { // before the form itself hears of it
+        if (!this.queue.length) { this.saving = true; return; }
+        e.preventDefault(); // what was typed in a cell is in the text first
+        e.stopPropagation();
+        await this.send();
+        if (!this.queue.length) this.$refs.save.requestSubmit();
+      }, true);
     },
 
     // Undo: one step a pause in typing.
@@ -50,10 +60,11 @@ document.addEventListener("alpine:init", () => {
       to.push(this.$refs.text.value);
       this.last = this.$refs.text.value = from.pop();
       this.typedAt = 0;
-      this.ask({});
+      this.half = null;
+      this.now({});
     },
-    undo() { this.jump(this.past, this.future); },
-    redo() { this.jump(this.future, this.past); },
+    async undo() { await this.send(); this.jump(this.past, this.future); },
+    async redo() { await this.send(); this.jump(this.future, this.past); },
     shortcut(e) {
       if (!(e.ctrlKey || e.metaKey)) return;
       const acts = {
@@ -93,9 +104,14 @@ document.addEventListener("alpine:init", () => {
     // The tables. What is being done to which cell goes to the server.
     change(op, el) {
       const { section, row } = el.closest("[data-row]").dataset;
-      return { op, section, row, cell: el.dataset.cell ?? "", value: el.value ?? "" };
+      return { op, section, row: Number(row), cell: el.dataset.cell ?? "", value: el.value ?? "" };
     },
-    cell(e) { if (e.target.dataset.cell && !e.target.readOnly) this.soon(this.change("set", e.target)); },
+    cell(e) {
+      if (!e.target.dataset.cell || e.target.readOnly) return;
+      this.typedIn = e.target;
+      this.soon(this.change("set", e.target));
+    },
+    left(e) { if (e.target === this.typedIn) this.typedIn = null; },
     choose(e) { if (e.target.dataset.cell === "kind") this.now(this.change("set", e.target)); },
     async add(e) { await this.grow(e.currentTarget.dataset.add); },
     // The new row is there at once, for whoever types on; the server hears of it in its turn.
@@ -131,48 +147,76 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    // Changes go one after the other, each with the text that the one before has left.
+    // Changes wait in a queue until the server has made them: those that are due go together, and none is taken out of the
+    // queue before its answer is there. A cell that is typed in again replaces what was waiting for it.
     soon(change) {
       clearTimeout(this.timer);
-      const same = (key) => this.waiting[key] === change[key];
-      if (this.waiting && !(same("section") && same("row") && same("cell"))) this.flush();
-      this.waiting = change;
-      this.timer = setTimeout(() => this.flush(), 200);
+      this.stirred++;
+      const last = this.queue.length - 1;
+      if (last >= this.going && sameCell(this.queue[last], change)) this.queue[last] = change;
+      else if (change.op) this.queue.push(change);
+      this.timer = setTimeout(() => this.send(), 200);
     },
-    flush() {
+    now(change) {
+      this.soon(change);
+      return this.send();
+    },
+    // Sends what is due; what is promised is that everything that waited has been answered, or cannot be.
+    send() {
       clearTimeout(this.timer);
-      const change = this.waiting;
-      this.waiting = null;
-      return change ? this.ask(change) : this.line;
-    },
-    async now(change) { this.flush(); await this.ask(change); },
-    ask(change) {
-      const turn = ++this.asked;
-      busy(1);
-      this.line = (this.line ?? Promise.resolve()).then(() => this.exchange(turn, change)).finally(() => busy(-1));
+      this.due = true;
+      this.line ??= this.exchange().finally(() => { this.line = null; });
       return this.line;
     },
-    async exchange(turn, change) {
+    async exchange() {
+      busy(1);
       try {
-        let before, draft;
-        do { // whoever types in the text meanwhile loses nothing: the change is made to what stands there now
-          before = this.$refs.text.value;
-          const body = new URLSearchParams({ text: before, base: this.sum, ...change });
-          draft = await (await fetch("/drafts", { method: "POST", body })).json();
-        } while (change.op && this.$refs.text.value !== before);
-        if (change.op) { this.$refs.text.value = draft.text; this.remember(); }
-        if (turn === this.asked && !this.waiting) await this.show(draft, turn);
+        while (this.due && this.$root.isConnected) {
+          this.going = Math.min(this.queue.length, atOnce);
+          this.due = this.going < this.queue.length;
+          const stirred = this.stirred, draft = await this.made(this.queue.slice(0, this.going));
+          this.queue.splice(0, this.going);
+          this.going = 0;
+          if (stirred === this.stirred && !this.due) await this.show(draft);
+        }
       } catch {
+        this.going = 0;
         this.status = "The application cannot be reached; what you type is still here.";
+        this.timer = setTimeout(() => this.send(), 2000);
+      } finally { busy(-1); }
+    },
+    // The changes made to the text. Whoever types in the text meanwhile loses nothing: they are made to what stands there now.
+    async made(changes) {
+      const area = this.$refs.text;
+      for (;;) {
+        const stood = area.value, half = this.half;
+        // A cell that is typed in goes into the text as it was before that cell: half a word in it may have been read as another cell.
+        const again = half && half.after === stood && half.earlier.length < atOnce && changes.length && sameCell(half.change, changes[0]);
+        const before = again ? half.before : stood, all = again ? [...half.earlier, ...changes] : changes;
+        const body = new URLSearchParams({ text: before, base: this.sum, changes: JSON.stringify(all) });
+        const answer = await fetch("/drafts", { method: "POST", body });
+        if (!answer.ok && answer.status !== 422) throw new Error(answer.statusText); // refused, it says why and leaves the text
+        const draft = await answer.json();
+        if (!changes.length) return draft;
+        if (area.value !== stood) continue;
+        area.value = draft.text;
+        this.half = { change: all[all.length - 1], earlier: all.slice(0, -1), before, after: draft.text };
+        this.remember();
+        return draft;
       }
     },
-    async show(draft, turn) {
+    async show(draft) {
       const rows = (list) => list.map((row, n) => ({
         ...row, cells: this.known(row.cells), n, key: n, look: row.wrong ? "at-fault" : "", bad: this.badCells(row),
       }));
-      const at = document.activeElement, stood = at.value;
-      this.parts = rows(draft.parts);
-      this.wires = rows(draft.wires);
+      const at = document.activeElement, stood = at.value, mine = at === this.typedIn && at.closest("[data-row]");
+      const parts = rows(draft.parts), wires = rows(draft.wires);
+      if (mine) { // a cell keeps what is being typed in it, however much of it the text has understood
+        const row = (mine.dataset.section === "parts" ? parts : wires)[mine.dataset.row];
+        if (row) row.cells[at.dataset.cell] = stood;
+      }
+      this.parts = parts;
+      this.wires = wires;
       await null; // Alpine lays the rows in the same breath
       if (at.dataset.cell && at.value !== stood) at.select(); // what was offered is typed over, not added to
       const says = (e) => [e.line && `line ${e.line}`, e.where, e.msg].filter(Boolean).join(": ");
@@ -184,7 +228,7 @@ document.addEventListener("alpine:init", () => {
       this.isStale = n > 0;
       if (n) return;
       this.fans = draft.fans;
-      this.draw(draft.sum, turn);
+      this.draw(draft.sum, this.stirred);
     },
     // What a row does not say yet stands as a question mark in the text, and as nothing in its cell.
     known(cells) { return Object.fromEntries(Object.entries(cells).map(([name, value]) => [name, value === "?" ? "" : value])); },
@@ -198,12 +242,12 @@ document.addEventListener("alpine:init", () => {
       let draft = {};
       while (!draft.svg) {
         await new Promise((r) => setTimeout(r, draft.sum ? 250 : 400));
-        if (turn !== this.asked || this.waiting || !this.$root.isConnected) return;
+        if (turn !== this.stirred || !this.$root.isConnected) return;
         const answer = await fetch(`/drafts/${sum}`);
         if (!answer.ok) return;
         draft = await answer.json();
       }
-      if (turn !== this.asked) return;
+      if (turn !== this.stirred) return;
       this.sum = sum;
       const paper = this.$root.querySelector("[data-drawing]");
       paper.innerHTML = draft.svg;
