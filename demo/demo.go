@@ -198,14 +198,15 @@ func (t *telling) verify(e event) error {
 			t.write(1, job.Checked, job.Body{Check: check.Key, Text: repair.AsExpected})
 			continue
 		}
-		o := probe.Observation{State: check.Test.State.Name}
+		var o probe.Observation
 		switch check.Test.Do {
 		case probe.LookAtFans:
-			o.Fans = check.Fans
+			o = probe.Seen(check.Test.State.Name, check.Fans)
 		case probe.Amps:
-			o.At, o.Amps, o.Zeroed = check.Test.At.String(), &probe.Reading{Figure: math.Round(5*(check.Low+check.High)) / 10}, true
+			o = probe.Read(check.Test.State.Name, probe.InAmps.Shows(math.Round(5*(check.Low+check.High))/10), check.Test.At.String())
+			o.How.Zeroed = true
 		default:
-			o.Codes = &[]string{}
+			o = probe.Observation{Question: probe.Question{Do: probe.TroubleCodes, State: check.Test.State.Name}, Answer: probe.Codes{}}
 		}
 		if err := t.see(1, o); err != nil {
 			return err

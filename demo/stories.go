@@ -7,16 +7,18 @@ import (
 	"ironthread/core/probe"
 )
 
+func saw(after int, o probe.Observation) event { return event{after: after, seen: &o} }
+
 func look(after int, state, m1, m2 string) event {
-	return event{after: after, seen: &probe.Observation{State: state, Fans: map[string]string{"M1": m1, "M2": m2}}}
+	return saw(after, probe.Seen(state, probe.Fans{"M1": m1, "M2": m2}))
 }
 
 func one(after int, state, m1 string) event {
-	return event{after: after, seen: &probe.Observation{State: state, Fans: map[string]string{"M1": m1}}}
+	return saw(after, probe.Seen(state, probe.Fans{"M1": m1}))
 }
 
 func volts(after int, state, at string, v float64) event {
-	return event{after: after, seen: &probe.Observation{State: state, Volts: &probe.Reading{Figure: v}, At: at}}
+	return saw(after, probe.Read(state, probe.InVolts.Shows(v), at))
 }
 
 const twin = "f3-twin-series-parallel"

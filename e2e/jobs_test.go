@@ -12,7 +12,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	vehicle "ironthread/core/car"
-	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/probe"
@@ -64,24 +63,18 @@ func bringTo(t *testing.T, s *site, b *tab, circuit string, faults ...string) *c
 }
 
 // asked reads the move that the page shows, as its form would record it.
-func (c *car) asked() (diagnose.Move, string) {
+func (c *car) asked() (probe.Question, string) {
 	c.t.Helper()
 	c.quiet()
 	raw := c.eval(`(() => { const f = document.querySelector("form.record"); if (!f) return "";
 		const all = n => [...f.querySelectorAll("[name=" + n + "]")].map(e => e.value), one = n => all(n)[0] || "";
 		return JSON.stringify({do: one("do"), state: one("state"), setup: all("setup"), at: one("at"), from: one("from"), with: one("with"),
-			part: one("part"), bench: one("bench"), between: all("between"), energised: one("energised") != ""}); })()`)
-	if raw == "" {
-		return diagnose.Move{}, ""
+			part: one("part")}); })()`)
+	var q probe.Question
+	if raw != "" {
+		require.NoError(c.t, json.Unmarshal([]byte(raw), &q))
 	}
-	var m struct {
-		diagnose.Move
-		Part string `json:"part"`
-	}
-	require.NoError(c.t, json.Unmarshal([]byte(raw), &m))
-	m.Move.Part = m.Part
-	m.About(m.Do, m.Part)
-	return m.Move, raw
+	return q, raw
 }
 
 // answer makes the test shown on the car and records what it gives.
@@ -89,7 +82,7 @@ func (c *car) answer() {
 	c.t.Helper()
 	m, raw := c.asked()
 	require.NotEmpty(c.t, raw, "there is no move to answer: %s", c.text(".move"))
-	o, err := c.player.Answer(m.Do, m.Asked())
+	o, err := c.player.Answer(m)
 	require.NoError(c.t, err)
 	c.record(o)
 }
@@ -99,16 +92,16 @@ func (c *car) record(o probe.Observation) {
 	c.t.Helper()
 	before := c.eval(`String(document.querySelectorAll(".bead.seen").length)`)
 	switch {
-	case o.Fans != nil && c.count(`.record button[name="foretold"]`) > 0 && c.good(o):
+	case o.Fans() != nil && c.count(`.record button[name="foretold"]`) > 0 && c.good(o):
 		c.click(`.record button[name="foretold"]`)
-	case o.Fans != nil:
+	case o.Fans() != nil:
 		for _, fan := range []string{"M1", "M2", "M3"} {
-			if word, ok := o.Fans[fan]; ok {
+			if word, ok := o.Fans()[fan]; ok {
 				c.click(fmt.Sprintf(`label:has(input[name="fan-%s"][value="%s"])`, fan, word))
 			}
 		}
-	case o.Codes != nil:
-		c.fill(".reading", strings.Join(append([]string{"none"}, *o.Codes...), " "))
+	case o.Do == probe.TroubleCodes:
+		c.fill(".reading", strings.Join(append([]string{"none"}, o.Answer.(probe.Codes)...), " "))
 		c.click(".record .btn-primary")
 	case o.Word() != "":
 		c.click(fmt.Sprintf(`label:has(input[name="word"][value="%s"])`, o.Word()))
@@ -130,7 +123,7 @@ func (c *car) good(o probe.Observation) bool {
 	require.NoError(c.t, err)
 	p, err := c.model.Solve(electric.Condition{State: c.model.Circuit.State(o.State), Setup: setup})
 	require.NoError(c.t, err)
-	for fan, word := range o.Fans {
+	for fan, word := range o.Fans() {
 		if word != string(p.Motors[fan].Speed) {
 			return false
 		}
@@ -174,13 +167,13 @@ func (c *car) pass() {
 	require.NoError(c.t, json.Unmarshal([]byte(c.eval(`JSON.stringify([...document.querySelectorAll(".ledger form input[name=undo] ~ "
 		+ "input[name=action]")].map((e) => e.value))`)), &setup))
 	for i, state := range c.model.Circuit.States {
-		o, err := c.player.Answer(probe.LookAtFans, probe.Observation{State: state.Name, Setup: setup})
+		o, err := c.player.Answer(probe.Question{Do: probe.LookAtFans, State: state.Name, Setup: setup})
 		require.NoError(c.t, err)
 		fans := c.model.Circuit.Fans()
 		same, good := len(fans) > 1, len(fans) > 1
 		for k, fan := range fans {
-			same = same && o.Fans[fan.Name] == "stopped"
-			good = good && o.Fans[fan.Name] == c.eval(fmt.Sprintf(
+			same = same && o.Fans()[fan.Name] == "stopped"
+			good = good && o.Fans()[fan.Name] == c.eval(fmt.Sprintf(
 				`document.getElementById("fan-%d-%d-stopped").closest(".fanword").dataset.good`, i, k))
 		}
 		row := fmt.Sprintf(`fieldset:nth-of-type(%d) .whole-row button`, i+1)
@@ -191,7 +184,7 @@ func (c *car) pass() {
 			c.click(row + `:not([data-word])`)
 		default:
 			for k, fan := range fans {
-				c.click(fmt.Sprintf(`label[for="fan-%d-%d-%s"]`, i, k, o.Fans[fan.Name]))
+				c.click(fmt.Sprintf(`label[for="fan-%d-%d-%s"]`, i, k, o.Fans()[fan.Name]))
 			}
 		}
 	}
@@ -235,7 +228,7 @@ func (c *car) verify() {
 				continue
 			}
 			choose(answer + "-ok")
-		case check.Test.Do == probe.Codes:
+		case check.Test.Do == probe.TroubleCodes:
 			choose(answer + "-none")
 		default:
 			if figures++; figures == 1 {
@@ -360,7 +353,7 @@ func TestAContradiction(t *testing.T) {
 	c.answer()
 	c.own("look=1&state=low")
 	// Both fans turn, says a tired eye: with one side of the link fuse dead.
-	c.record(probe.Observation{Fans: map[string]string{"M1": "slow", "M2": "slow"}})
+	c.record(probe.Observation{Question: probe.Question{Do: probe.LookAtFans}, Answer: probe.Fans{"M1": "slow", "M2": "slow"}})
 	c.sees(".move .alert-danger", "this contradicts the rest; take it again")
 	// Taken again and the first struck out, all is plain.
 	clickOn(c.tab, chromedp.JSPath(`[...document.querySelectorAll(".bead.seen .strike")].at(-1)`))

@@ -52,10 +52,10 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 	c.narrow()
 	c.gap(s, func() {
 		for i, state := range c.model.Circuit.States {
-			o, err := c.player.Answer(probe.LookAtFans, probe.Observation{State: state.Name})
+			o, err := c.player.Answer(probe.Question{Do: probe.LookAtFans, State: state.Name})
 			require.NoError(t, err)
 			for k, fan := range c.model.Circuit.Fans() {
-				c.click(fmt.Sprintf(`label[for="fan-%d-%d-%s"]`, i, k, o.Fans[fan.Name]))
+				c.click(fmt.Sprintf(`label[for="fan-%d-%d-%s"]`, i, k, o.Fans()[fan.Name]))
 			}
 		}
 		c.click(".commandtable .btn-primary")
@@ -64,7 +64,7 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 	c.sees(".thread", "high: M1 fast, M2 fast")
 	c.waits(`!!document.querySelector("form.record")`)
 	m, _ := c.asked()
-	o, err := c.player.Answer(m.Do, m.Asked())
+	o, err := c.player.Answer(m)
 	require.NoError(t, err)
 	c.gap(s, func() {
 		if o.Word() != "" {

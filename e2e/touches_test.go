@@ -239,7 +239,7 @@ func TestTabsOfAWholeJob(t *testing.T) {
 	c.waits(`document.querySelectorAll(".bead.seen").length === 3`)
 	answer := func() {
 		m, _ := c.asked()
-		o, err := c.player.Answer(m.Do, m.Asked())
+		o, err := c.player.Answer(m)
 		require.NoError(t, err)
 		before := c.count(".bead.seen")
 		word := func(field, word string) {
@@ -253,11 +253,11 @@ func TestTabsOfAWholeJob(t *testing.T) {
 		switch {
 		case o.Word() != "":
 			word("word", o.Word())
-		case o.Fans != nil && c.count(`[name="foretold"]`) > 0 && c.good(o):
+		case o.Fans() != nil && c.count(`[name="foretold"]`) > 0 && c.good(o):
 			tab(`[name="foretold"]`)
 			c.keys("\r")
-		case o.Fans != nil:
-			word("fan-M1", o.Fans["M1"])
+		case o.Fans() != nil:
+			word("fan-M1", o.Fans()["M1"])
 		default:
 			tab(`.reading`)
 			c.keys(o.Reading().String() + "\r")

@@ -124,9 +124,10 @@ func (c *Car) enter(s *harness.State) (*electric.Network, error) {
 	return n, nil
 }
 
-// Answer makes the test that an observation without an answer asks for, and puts the answer in.
-func (c *Car) Answer(do probe.Do, o probe.Observation) (probe.Observation, error) {
-	t, err := o.Told(c.model.Circuit, do)
+// Answer makes the test that a question asks for, and answers it.
+func (c *Car) Answer(q probe.Question) (probe.Observation, error) {
+	o := probe.Observation{Question: q}
+	t, err := q.Test(c.model.Circuit)
 	if err != nil {
 		return o, err
 	}
@@ -140,7 +141,7 @@ func (c *Car) Answer(do probe.Do, o probe.Observation) (probe.Observation, error
 	default:
 		var n *electric.Network
 		if n, err = c.enter(t.State); err == nil {
-			o.Fans = c.look(n, wrong)
+			o.Answer = c.look(n, wrong)
 		}
 	}
 	c.Do(t.OnTheCar())
@@ -148,8 +149,8 @@ func (c *Car) Answer(do probe.Do, o probe.Observation) (probe.Observation, error
 }
 
 // look is what each fan does; a wrong one has one fan taken for something else.
-func (c *Car) look(n *electric.Network, wrong bool) map[string]string {
-	fans := map[string]string{}
+func (c *Car) look(n *electric.Network, wrong bool) probe.Fans {
+	fans := probe.Fans{}
 	shares := make([]float32, len(c.fans))
 	n.FanShares(shares)
 	for k, fan := range c.fans {
@@ -203,14 +204,14 @@ func (c *Car) figure(kind probe.Figured, t probe.Test, o *probe.Observation, wro
 	}
 	r := kind.Display(v)
 	if wrong {
-		r = &probe.Reading{Figure: math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100}
+		r = kind.Unit().Shows(math.Round(100*c.rng.Float64()*c.model.Circuit.SupplyVolts(false)) / 100)
 	}
-	*kind.Reading(o) = r
+	o.Answer = r
 	switch {
 	case kind.Unit() == &probe.InOhms && !c.opts.AsTaken:
-		o.Nulled = true // whoever works on this car nulls the leads
+		o.How.Nulled = true // whoever works on this car nulls the leads
 	case c.opts.AsTaken:
-		return c.asTaken(kind, t, o, v, wrong)
+		return c.asTaken(r, t, o, v, wrong)
 	}
 	return nil
 }
@@ -225,25 +226,25 @@ const (
 )
 
 // asTaken makes of a figure what somebody at the car would have said.
-func (c *Car) asTaken(kind probe.Figured, t probe.Test, o *probe.Observation, v float64, wrong bool) error {
-	r := *kind.Reading(o)
+func (c *Car) asTaken(r probe.Figure, t probe.Test, o *probe.Observation, v float64, wrong bool) error {
 	if r.Open || wrong {
 		return nil
 	}
 	round := func(v, to float64) float64 { return math.Round(math.Round(v/to)*to*1e6) / 1e6 }
-	switch kind.Unit() {
+	switch r.Unit {
 	case &probe.InVolts:
 		r.Figure = round(r.Figure, saidVolts)
 	case &probe.InAmps:
 		r.Figure = round(r.Figure, saidAmps)
 	case &probe.InOhms:
 		if buzzer, ok := probe.Of(probe.Buzzer).(probe.Worded); ok && !t.At.Inner && c.rng.Float64() < buzzedOhms {
-			o.Ohms = nil
+			o.Do = probe.Buzzer
 			return c.word(buzzer, t, o, false)
 		}
 		off := (2*c.rng.Float64() - 1) * (ohmsOff + ohmsShare*v)
 		r.Figure = round(math.Max(0, v+c.leads+off), saidOhms)
 	}
+	o.Answer = r
 	return nil
 }
 
@@ -259,7 +260,7 @@ func (c *Car) word(kind probe.Worded, t probe.Test, o *probe.Observation, wrong 
 		clear(chance)
 		chance[sure] = 1
 	}
-	kind.Say(o, words[c.pick(chance, wrong)])
+	o.Answer = kind.Say(words[c.pick(chance, wrong)])
 	return nil
 }
 

@@ -32,10 +32,10 @@ func withFaults(t *testing.T, words ...string) (*car.Car, *electric.Model) {
 
 func volts(t *testing.T, c *car.Car, state, at string, setup ...string) float64 {
 	t.Helper()
-	o, err := c.Answer(probe.Volts, probe.Observation{State: state, At: at, Setup: setup})
+	o, err := c.Answer(probe.Question{Do: probe.Volts, State: state, At: at, Setup: setup})
 	require.NoError(t, err)
-	require.NotNil(t, o.Volts)
-	return o.Volts.Figure
+	require.NotNil(t, o.Reading())
+	return o.Reading().Figure
 }
 
 // A short behind a relay's contact blows the fuse when the relay pulls in, and the new fuse again: but

@@ -81,7 +81,7 @@ func (q *question) openInHand() bool {
 	if directPlace(q.test) == "" || q.test.Do != probe.Ohms {
 		return false
 	}
-	return !slices.ContainsFunc(q.answers, func(a answer) bool { return a.seen.Ohms == nil || !a.seen.Ohms.Open })
+	return !slices.ContainsFunc(q.answers, func(a answer) bool { return a.seen.Do != probe.Ohms || !a.seen.Reading().Open })
 }
 
 // leftOut is how well everything but one question fits.

@@ -38,15 +38,11 @@ func TestTheLeaderDoesNotHangOnHowItIsRead(t *testing.T) {
 				bent := map[string][]probe.Observation{}
 				for _, o := range plain.seen {
 					unnulled, turned, charged := o, o, o
-					if o.Ohms != nil && !o.Ohms.Open {
-						more := *o.Ohms
-						more.Figure += leads
-						unnulled.Ohms, unnulled.Nulled = &more, false
+					if r := o.Reading(); o.Do == probe.Ohms && !r.Open {
+						unnulled.Answer, unnulled.How.Nulled = probe.InOhms.Shows(r.Figure+leads), false
 					}
-					if o.Amps != nil {
-						other := *o.Amps
-						other.Figure = -other.Figure
-						turned.Amps = &other
+					if r := o.Reading(); o.Do == probe.Amps {
+						turned.Answer = probe.Figure{Reading: probe.Reading{Figure: -r.Figure, Open: r.Open}, Unit: &probe.InAmps}
 					}
 					if !slices.Contains(o.Setup, "BAT apart") { // the engine stops with its battery off
 						charged = running.With(o, "engine running")

@@ -26,11 +26,11 @@ func guide(t testing.TB) *diagnose.Guide {
 }
 
 func look(state, m1, m2 string) probe.Observation {
-	return probe.Observation{State: state, Fans: map[string]string{"M1": m1, "M2": m2}}
+	return probe.Seen(state, probe.Fans{"M1": m1, "M2": m2})
 }
 
 func volts(state, at string, v float64, setup ...string) probe.Observation {
-	return probe.Observation{State: state, At: at, Volts: &probe.Reading{Figure: v}, Setup: setup}
+	return probe.Observation{Question: probe.Question{Do: probe.Volts, State: state, At: at, Setup: setup}, Answer: probe.InVolts.Shows(v)}
 }
 
 func assess(t testing.TB, g *diagnose.Guide, seen ...probe.Observation) *diagnose.Assessment {
@@ -271,13 +271,12 @@ func TestTheSetupIsPartOfTheEvidence(t *testing.T) {
 	}
 	g := guide(t)
 	// A fan that stands because it is unplugged is no evidence against it.
-	a := assess(t, g, probe.Observation{State: "high", Setup: []string{"M1 unplugged"},
-		Fans: map[string]string{"M1": "stopped", "M2": "fast"}})
+	a := assess(t, g, probe.Seen("high", probe.Fans{"M1": "stopped", "M2": "fast"}, "M1 unplugged"))
 	assert.Empty(t, a.Surprising)
 	assert.Less(t, a.Belief.Parts["M1"], 0.15)
 	// A part renewed is out of suspicion while it is the new one that does not help.
 	a = assess(t, g, look("high", "fast", "fast"),
-		probe.Observation{State: "low", Setup: []string{"K3 renewed"}, Fans: map[string]string{"M1": "stopped", "M2": "stopped"}})
+		probe.Seen("low", probe.Fans{"M1": "stopped", "M2": "stopped"}, "K3 renewed"))
 	assert.Equal(t, "F3 open", a.Suspects[0].Fault)
 	for _, s := range a.Suspects {
 		if strings.HasPrefix(s.Fault, "K3 ") {

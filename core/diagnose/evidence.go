@@ -61,7 +61,7 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 		if err != nil {
 			return nil, fmt.Errorf("observation %d: %w", k+1, err)
 		}
-		if o.Unreachable {
+		if o.Unreachable() {
 			e.of[k] = place{-1, -1}
 			continue
 		}
@@ -107,23 +107,23 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 // find is the answer that an observation gives once more; -1 where there is none. A look that names other fans than an earlier
 // one and gainsays none of them is the same look: more is what both saw together, nil where that is nothing new.
 func (q *question) find(asked answering, o *probe.Observation) (at int, more *probe.Observation) {
-	if o.Fans == nil {
+	if o.Fans() == nil {
 		return slices.IndexFunc(q.answers, func(a answer) bool { return asked.same(a.seen, o) }), nil
 	}
 	for k, a := range q.answers {
-		both, gainsaid := maps.Clone(a.seen.Fans), false
-		for fan, word := range o.Fans {
+		both, gainsaid := maps.Clone(a.seen.Fans()), false
+		for fan, word := range o.Fans() {
 			had, looked := both[fan]
 			gainsaid = gainsaid || looked && had != word
 			both[fan] = word
 		}
 		switch {
 		case gainsaid:
-		case len(both) == len(a.seen.Fans):
+		case len(both) == len(a.seen.Fans()):
 			return k, nil
 		default:
 			joined := *a.seen
-			joined.Fans = both
+			joined.Answer = both
 			return k, &joined
 		}
 	}
@@ -136,9 +136,9 @@ func (q *question) closerLook(last int) {
 	if q.test.Do != probe.Looked {
 		return
 	}
-	if q.answers[last].seen.Found == "looks whole" {
+	if q.answers[last].seen.Word() == "looks whole" {
 		for k, a := range q.answers {
-			if a.seen.Found == "blown" {
+			if a.seen.Word() == "blown" {
 				last = k
 			}
 		}

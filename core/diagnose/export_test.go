@@ -97,7 +97,7 @@ func (g *Guide) Drive(t testing.TB, words ...string) *Driven {
 // Answer makes the move on the car.
 func (d *Driven) Answer(m *Move) probe.Observation {
 	d.t.Helper()
-	o, err := d.Car.Answer(m.Do, m.Asked())
+	o, err := d.Car.Answer(m.Question)
 	require.NoError(d.t, err, m.Title)
 	return o
 }
@@ -127,11 +127,9 @@ func ShortInspections(t testing.TB, m *electric.Model) []ShortInspection {
 // With answers the same question again with one thing more in the set-up.
 func (d *Driven) With(o probe.Observation, more string) probe.Observation {
 	d.t.Helper()
-	asked := probe.Observation{
-		State: o.State, Setup: append(slices.Clone(o.Setup), more), At: o.At, From: o.From, With: o.With, Bench: o.Bench,
-		Between: o.Between, Energised: o.Energised, Relay: o.Relay, Turned: o.Turned, Looked: o.Looked, Wiggled: o.Wiggled,
-	}
-	again, err := d.Car.Answer(o.Do(), asked)
+	asked := o.Question
+	asked.Setup = append(slices.Clone(o.Setup), more)
+	again, err := d.Car.Answer(asked)
 	require.NoError(d.t, err)
 	return again
 }

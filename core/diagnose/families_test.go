@@ -36,7 +36,7 @@ func TestWhatTheTableOfCommandsSays(t *testing.T) {
 		t.Skip("takes long")
 	}
 	one := func(state, m1 string) probe.Observation {
-		return probe.Observation{State: state, Fans: map[string]string{"M1": m1}}
+		return probe.Seen(state, probe.Fans{"M1": m1})
 	}
 	for _, c := range []struct {
 		circuit  string
@@ -70,7 +70,7 @@ func TestARoaringPWMFan(t *testing.T) {
 		t.Skip("takes long")
 	}
 	g := guideFor(t, "f8-pwm-module")
-	a, err := g.Assess(t.Context(), []probe.Observation{{State: "off", Fans: map[string]string{"M1": "fast", "M2": "fast"}}}, diagnose.Now{})
+	a, err := g.Assess(t.Context(), []probe.Observation{probe.Seen("off", probe.Fans{"M1": "fast", "M2": "fast"})}, diagnose.Now{})
 	require.NoError(t, err)
 	names := tops(a, 0.01)
 	assert.Contains(t, names, "C1 way 1 open")
@@ -113,7 +113,7 @@ func TestAModuleAsksForItsProof(t *testing.T) {
 // refused.
 func TestRefusals(t *testing.T) {
 	g := guideFor(t, "f1-one-relay")
-	_, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M9": "fast"}}}, diagnose.Now{})
+	_, err := g.Assess(t.Context(), []probe.Observation{probe.Seen("hot", probe.Fans{"M9": "fast"})}, diagnose.Now{})
 	assert.ErrorContains(t, err, "observation 1: there is no part M9")
 	_, err = g.Suppose("M1 melted", probe.Test{State: g.Circuit().State("hot")})
 	assert.ErrorContains(t, err, "cannot be")

@@ -18,7 +18,7 @@ type fans struct {
 
 func (a *fans) choices() int { return len(probe.SpeedWords) }
 
-func (a *fans) same(x, y *probe.Observation) bool { return x.FansWords() == y.FansWords() }
+func (a *fans) same(x, y *probe.Observation) bool { return x.Fans().String() == y.Fans().String() }
 
 func (a *fans) state() int { return a.g.table.StateIndex(a.test.State) }
 
@@ -34,7 +34,7 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 		chances[n] = p.of[i].Speeds(a.state(), n)
 	}
 	for k := range f {
-		f[k] = a.g.lookChance(o.Fans, cycles, func(n int) [4]float64 { return widened(chances[n][k]) })
+		f[k] = a.g.lookChance(o.Fans(), cycles, func(n int) [4]float64 { return widened(chances[n][k]) })
 	}
 	return nil
 }
@@ -51,7 +51,7 @@ func (a *fans) mistaken(i int, o *probe.Observation) (times fit) {
 	}
 	var wrong [cars]int
 	for n, name := range a.g.fans {
-		word, looked := o.Fans[name]
+		word, looked := o.Fans()[name]
 		if !looked || word == probe.Cycling {
 			continue
 		}

@@ -136,13 +136,15 @@ func spreadOf(kind probe.Figured, shown []float64) float64 {
 // is gained by that.)
 func bell(kind probe.Figured, o *probe.Observation, read, v, width, fine float64) float64 {
 	alike := kind.Alike(o, v)
+	part, _ := o.OnBench()
+	inHand := part != ""
 	sum := 0.0
 	for _, x := range alike {
 		blur := kind.Blur(o, x)
 		wide := math.Hypot(width, blur)
 		d := (kind.Scaled(read) - kind.Scaled(x)) / wide
 		fit := math.Exp(-d * d / 2)
-		if o.Bench != "" {
+		if inHand {
 			fit *= math.Hypot(fine, blur) / wide
 		}
 		sum += fit

@@ -105,13 +105,13 @@ func (g *inquiry) against(e *evidence) ([]float64, error) {
 
 // fanByFan splits a look at several fans into looks at one each; anything else stays whole.
 func fanByFan(o *probe.Observation) []*probe.Observation {
-	if len(o.Fans) < 2 {
+	if len(o.Fans()) < 2 {
 		return []*probe.Observation{o}
 	}
 	var list []*probe.Observation
-	for fan, word := range o.Fans {
+	for fan, word := range o.Fans() {
 		alone := *o
-		alone.Fans = map[string]string{fan: word}
+		alone.Answer = probe.Fans{fan: word}
 		list = append(list, &alone)
 	}
 	return list

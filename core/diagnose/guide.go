@@ -165,7 +165,7 @@ func (g *Guide) Healthy(t probe.Test) probe.Good {
 	if err != nil {
 		return probe.Good{}
 	}
-	answered, err := well.Answer(t.Do, probe.Asking(t))
+	answered, err := well.Answer(t.Question())
 	if err != nil {
 		return probe.Good{}
 	}

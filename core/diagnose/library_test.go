@@ -93,11 +93,11 @@ func TestAHealthyCarSurprisesNobody(t *testing.T) {
 		for _, s := range g.circuit.States {
 			p, err := g.model.Solve(electric.Condition{State: s})
 			require.NoError(t, err)
-			o := probe.Observation{State: s.Name, Fans: map[string]string{}}
+			looked := probe.Fans{}
 			for _, fan := range g.fans {
-				o.Fans[fan] = string(p.Motors[fan].Speed)
+				looked[fan] = string(p.Motors[fan].Speed)
 			}
-			seen = append(seen, o)
+			seen = append(seen, probe.Seen(s.Name, looked))
 		}
 		a, err := g.Assess(t.Context(), seen, Now{})
 		require.NoError(t, err)

@@ -24,7 +24,7 @@ import (
 )
 
 func looked(state, m1, m2 string) probe.Observation {
-	return probe.Observation{State: state, Fans: map[string]string{"M1": m1, "M2": m2}}
+	return probe.Seen(state, probe.Fans{"M1": m1, "M2": m2})
 }
 
 func believedIn(a *diagnose.Assessment, fault string) float64 {
@@ -114,9 +114,9 @@ func longLog(t testing.TB, g *diagnose.Guide, n int) []probe.Observation {
 	for _, s := range c.States {
 		p, err := g.Model().Solve(electric.Condition{State: s})
 		require.NoError(t, err)
-		o := probe.Observation{State: s.Name, Fans: map[string]string{}}
+		o := probe.Seen(s.Name, probe.Fans{})
 		for _, fan := range c.Fans() {
-			o.Fans[fan.Name] = string(p.Motors[fan.Name].Speed)
+			o.Fans()[fan.Name] = string(p.Motors[fan.Name].Speed)
 		}
 		round = append(round, o)
 		for _, pin := range g.Model().Pins() {
@@ -249,17 +249,14 @@ func TestAMoveIsAnObservationWithoutItsAnswer(t *testing.T) {
 				}
 			}
 			switch kind := probe.Of(m.Do).(type) {
-			case probe.Seen:
+			case probe.Looking:
 				kept["fans"] = map[string]string{"M1": "slow"}
 			case probe.Figured:
 				kept[string(m.Do)] = 1.5
 			case probe.Worded:
-				var answer probe.Observation
-				asked := m.Asked()
-				test, err := asked.Told(g.Circuit(), m.Do)
+				test, err := m.Test(g.Circuit())
 				require.NoError(t, err)
-				kind.Say(&answer, kind.Words(test)[0])
-				said, err := json.Marshal(answer)
+				said, err := json.Marshal(probe.Observation{Question: m.Question, Answer: kind.Say(kind.Words(test)[0])})
 				require.NoError(t, err)
 				require.NoError(t, json.Unmarshal(said, &kept))
 			}
@@ -320,7 +317,7 @@ func TestARenewedPartIsNamedAsTheNewOne(t *testing.T) {
 	g := guideFor(t, "f1-one-relay")
 	setup, err := electric.ParseSetup(g.Circuit(), []string{"F1 renewed"})
 	require.NoError(t, err)
-	dead := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}, Setup: []string{"F1 renewed"}}
+	dead := probe.Seen("hot", probe.Fans{"M1": "stopped"}, "F1 renewed")
 	a, err := g.Assess(t.Context(), []probe.Observation{dead}, diagnose.Now{Setup: setup})
 	require.NoError(t, err)
 	for _, s := range a.Suspects {
@@ -336,7 +333,7 @@ func TestAnAssessmentStopsWithItsContext(t *testing.T) {
 	stop()
 	_, err := g.Assess(ctx, nil, diagnose.Now{})
 	require.ErrorIs(t, err, context.Canceled)
-	_, err = g.Look(ctx, nil, diagnose.Now{}, probe.Test{Do: probe.Codes, State: g.Circuit().States[0]})
+	_, err = g.Look(ctx, nil, diagnose.Now{}, probe.Test{Do: probe.TroubleCodes, State: g.Circuit().States[0]})
 	require.ErrorIs(t, err, context.Canceled)
 	_, err = g.Assess(t.Context(), nil, diagnose.Now{})
 	require.NoError(t, err, "and it can be asked again")
@@ -359,7 +356,7 @@ func TestGuidesShareABudget(t *testing.T) {
 		for _, words := range [][]string{nil, {"K1 out"}, {"M1 unplugged"}} {
 			setup, err := electric.ParseSetup(e.Circuit, words)
 			require.NoError(t, err)
-			seen := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}, Setup: words}
+			seen := probe.Seen("hot", probe.Fans{"M1": "stopped"}, words...)
 			_, err = g.Assess(t.Context(), []probe.Observation{seen}, diagnose.Now{Setup: setup})
 			require.NoError(t, err)
 			assert.LessOrEqual(t, budget.Bytes(), int64(most)+1<<20, "guide %d, %v", n, words)
@@ -390,11 +387,11 @@ func manyFans(t *testing.T, n int) {
 	require.NoError(t, err)
 	require.NotEmpty(t, a.Next)
 	assert.Equal(t, probe.LookAtFans, a.Next[0].Do, "the look at all fans tells most")
-	o := probe.Observation{State: "run", Fans: map[string]string{}}
+	o := probe.Seen("run", probe.Fans{})
 	for i := 1; i <= n; i++ {
-		o.Fans[fmt.Sprintf("M%d", i)] = "fast"
+		o.Fans()[fmt.Sprintf("M%d", i)] = "fast"
 	}
-	o.Fans["M4"] = "stopped"
+	o.Fans()["M4"] = "stopped"
 	a, err = g.Assess(t.Context(), []probe.Observation{o}, diagnose.Now{})
 	require.NoError(t, err)
 	assert.Contains(t, a.Suspects[0].Fault, "4")

@@ -2,6 +2,8 @@ package diagnose
 
 import (
 	"cmp"
+	"encoding/json"
+	"fmt"
 	"slices"
 
 	"ironthread/core/harness"
@@ -12,10 +14,8 @@ import (
 // Move is a test worth making now: what is asked, as its observation will carry it, what it costs and tells,
 // and how it is done.
 type Move struct {
-	Do probe.Do `json:"do"`
-	probe.Observation
-	Setup    []string  `json:"setup"` // the whole of it
-	Part     string    `json:"-"`     // of tests of a part; in the file it stands under the test's own key
+	probe.Question `json:"-"`
+
 	Minutes  float64   `json:"minutes"`
 	Bits     float64   `json:"bits"`
 	Good     string    `json:"good"` // what a car with nothing wrong shows
@@ -27,11 +27,28 @@ type Move struct {
 	Proof    string    `json:"proof,omitempty"` // what it proves, for a move the verdict still lacks
 }
 
-// Asked is the observation that answers the move, but for the answer itself.
-func (m *Move) Asked() probe.Observation {
-	o := m.Observation
-	o.Setup = m.Setup
-	return o
+// MarshalJSON writes the question by the keys that its observation will carry, and beside them what is said of it.
+func (m Move) MarshalJSON() ([]byte, error) {
+	type said Move // but for what is written here
+	asked, err := json.Marshal(probe.Observation{Question: m.Question})
+	if err != nil {
+		return nil, fmt.Errorf("writing a move: %w", err)
+	}
+	rest, err := json.Marshal(struct {
+		Do    probe.Do `json:"do"`
+		Setup []string `json:"setup"`
+		said
+	}{m.Do, m.Setup, said(m)})
+	if err != nil {
+		return nil, fmt.Errorf("writing a move: %w", err)
+	}
+	var all map[string]json.RawMessage
+	for _, part := range [][]byte{asked, rest} {
+		if err := json.Unmarshal(part, &all); err != nil {
+			return nil, fmt.Errorf("writing a move: %w", err)
+		}
+	}
+	return json.Marshal(all)
 }
 
 // Outcome is one class of answer and what it would leave.
@@ -88,7 +105,7 @@ func (g *chooser) move(t probe.Test) (Move, error) {
 		return Move{}, err
 	}
 	m := Move{
-		Do: t.Do, Observation: probe.Asking(t), Setup: probe.SetupWords(t.Setup), Part: t.Part, Tools: t.Tools(),
+		Question: t.Question(), Tools: t.Tools(),
 		Minutes: g.minutes(t), Bits: o.bits(b.of, b.same),
 	}
 	good := g.Healthy(t)

@@ -68,7 +68,7 @@ func (g *inquiry) statesSeen(e *evidence) (healthy, all bool) {
 				of = map[string]bool{}
 				seen[q.test.State.Name] = of
 			}
-			for fan := range a.seen.Fans {
+			for fan := range a.seen.Fans() {
 				of[fan] = true
 			}
 		}

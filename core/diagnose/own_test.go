@@ -354,7 +354,7 @@ func TestNothingIsAskedTwice(t *testing.T) {
 	for _, o := range owns {
 		a := o.assess(t, append(o.complaint(""), "{codes: []}", "{looked: $R, found: clean}")...)
 		for _, m := range a.Next {
-			assert.NotEqual(t, probe.Codes, m.Do, o.name)
+			assert.NotEqual(t, probe.TroubleCodes, m.Do, o.name)
 			assert.False(t, m.Do == probe.Looked && m.Part == o.relay, o.name)
 		}
 	}
@@ -380,7 +380,7 @@ func TestAVerdictOnOneReadingIsBacked(t *testing.T) {
 		if a.Verdict != nil && a.Verdict.Proven {
 			return
 		}
-		answered, err := vehicle.Answer(a.Next[0].Do, a.Next[0].Asked())
+		answered, err := vehicle.Answer(a.Next[0].Question)
 		require.NoError(t, err)
 		text, err := json.Marshal(&answered)
 		require.NoError(t, err)
@@ -431,7 +431,7 @@ func TestThereIsAlwaysAWayOn(t *testing.T) {
 			if len(a.Next) == 0 {
 				break
 			}
-			answered, err := vehicle.Answer(a.Next[0].Do, a.Next[0].Asked())
+			answered, err := vehicle.Answer(a.Next[0].Question)
 			require.NoError(t, err)
 			made, err := answered.Test(g.Circuit())
 			require.NoError(t, err)

@@ -218,7 +218,7 @@ func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
 	}
 	shares := make([]float32, len(c.g.fans))
 	c.in.FanShares(shares)
-	return c.g.lookChance(o.Fans, resistCycles, func(f int) [4]float64 { return probe.SpeedChances(float64(shares[f])) }), nil
+	return c.g.lookChance(o.Fans(), resistCycles, func(f int) [4]float64 { return probe.SpeedChances(float64(shares[f])) }), nil
 }
 
 // nearness compares a reading with one prediction, within a width.

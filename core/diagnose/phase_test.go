@@ -28,8 +28,8 @@ func TestWhatARepairLeavesOfTheEvidence(t *testing.T) {
 	g := Shared(t, "f3-twin-series-parallel")
 	renewed, err := electric.ParseSetup(g.circuit, []string{"K3 renewed"})
 	require.NoError(t, err)
-	ran := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
-	failed := probe.Observation{State: "low", Fans: map[string]string{"M1": "stopped", "M2": "stopped"}}
+	ran := probe.Seen("high", probe.Fans{"M1": "fast", "M2": "fast"})
+	failed := probe.Seen("low", probe.Fans{"M1": "stopped", "M2": "stopped"})
 	after := func(seen ...probe.Observation) *belief {
 		b, _, _, err := g.asking(t, Now{Setup: renewed}).evidence(seen)
 		require.NoError(t, err)
@@ -57,8 +57,8 @@ func TestAnInterventionMayHaveMended(t *testing.T) {
 		t.Skip("takes long")
 	}
 	g := Shared(t, "f3-twin-series-parallel")
-	plain := probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}}
-	also := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast", "M2": "fast"}}
+	plain := probe.Seen("low", probe.Fans{"M1": "slow", "M2": "slow"})
+	also := probe.Seen("high", probe.Fans{"M1": "fast", "M2": "fast"})
 	in := func(o probe.Observation, setup string) probe.Observation {
 		o.Setup = []string{setup}
 		return o
@@ -92,7 +92,7 @@ func TestManyAtOnce(t *testing.T) {
 	g := Shared(t, "f1-one-relay")
 	ask := func(k int) string {
 		word := []string{"stopped", "fast"}[k%2]
-		a, err := g.Assess(t.Context(), []probe.Observation{{State: "hot", Fans: map[string]string{"M1": word}}},
+		a, err := g.Assess(t.Context(), []probe.Observation{probe.Seen("hot", probe.Fans{"M1": word})},
 			Now{Learnt: Experience{"fuse open": k % 3}})
 		if err != nil || len(a.Suspects) == 0 {
 			return "nothing"

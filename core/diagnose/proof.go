@@ -49,8 +49,8 @@ func (g *prover) lacking(i int) []lack {
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			shows := slices.ContainsFunc(told, func(s *harness.State) bool { return s.Name == o.State })
 			// A lamp loads the circuit; an LED tester does not, and counts where this kit has nothing better.
-			lit := o.Lamp != "" || now.Kit.NoMeter && o.LED != ""
-			under := o.Volts != nil || lit
+			lit := o.Do == probe.Lamp || now.Kit.NoMeter && o.Do == probe.LED
+			under := o.Do == probe.Volts || lit
 			// The whole drop read from one side to the other tells of both.
 			whole := asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
 			here := o.At == d.pin.String() && o.From == "" || whole
@@ -127,7 +127,7 @@ func (g *prover) shownItself(s *suspect) bool {
 func (g *prover) provenAtOnce(f fault.Fault, states []*harness.State) bool {
 	return slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
 		t, err := o.Test(g.circuit)
-		return err == nil && !o.Unreachable && (g.provesAtOnce(f, t, states) || g.shownOpenly(f, t, &o))
+		return err == nil && !o.Unreachable() && (g.provesAtOnce(f, t, states) || g.shownOpenly(f, t, &o))
 	})
 }
 
@@ -137,11 +137,11 @@ func (g *prover) shownOpenly(f fault.Fault, t probe.Test, o *probe.Observation) 
 	switch t.Do {
 	case probe.Looked:
 		here := t.Part == f.Subject() || f.On == fault.OnPin && t.Part == f.Pin.Part
-		return here && slices.Contains(shownWords[o.Found], f.Words)
+		return here && slices.Contains(shownWords[o.Word()], f.Words)
 	case probe.Turned:
-		return f.On == fault.OnPart && t.Part == f.Part && slices.Contains(shownWords[o.Found], f.Words)
+		return f.On == fault.OnPart && t.Part == f.Part && slices.Contains(shownWords[o.Word()], f.Words)
 	}
-	open := t.Do == probe.Buzzer && o.Buzz == probe.Silent || t.Do == probe.Ohms && o.Ohms != nil && o.Ohms.Open
+	open := t.Do == probe.Buzzer && o.Word() == probe.Silent || t.Do == probe.Ohms && o.Reading().Open
 	ends := g.endsOf(f)
 	between := ends == [2]harness.Pin{t.At.Cavity(), t.From.Cavity()} || ends == [2]harness.Pin{t.From.Cavity(), t.At.Cavity()}
 	return open && f.Words == fault.Open && between
@@ -182,8 +182,8 @@ func (g *prover) untouchedPart(s *suspect) bool {
 		}
 		at := func(part string) bool { return part != "" && slices.Contains(here, part) }
 		done := func(a electric.Action) bool { return !a.Stands() && (at(a.Part) || at(a.Other) || at(a.From.Part)) }
-		return at(t.At.Part) || at(t.From.Part) || at(t.Part) || o.Fans != nil && slices.ContainsFunc(here, func(p string) bool {
-			_, seen := o.Fans[p]
+		return at(t.At.Part) || at(t.From.Part) || at(t.Part) || o.Fans() != nil && slices.ContainsFunc(here, func(p string) bool {
+			_, seen := o.Fans()[p]
 			return seen
 		}) || slices.ContainsFunc(t.Setup, done)
 	})
@@ -331,7 +331,7 @@ func (g *prover) unseenStates() []lack {
 	for _, state := range g.circuit.States {
 		looked := slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
 			held, err := o.Held(g.circuit)
-			return err == nil && o.Fans != nil && o.State == state.Name && fitted(held) == key
+			return err == nil && o.Fans() != nil && o.State == state.Name && fitted(held) == key
 		})
 		if !looked {
 			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})

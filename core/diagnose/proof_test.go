@@ -56,12 +56,12 @@ func TestCrossedWiresAreProvenByContinuity(t *testing.T) {
 	f, err := fault.Parse(e.Circuit, words)
 	require.NoError(t, err)
 	for _, o := range seen {
-		if o.Ohms == nil {
+		if o.Do != probe.Ohms {
 			continue
 		}
 		for _, pair := range f.Joined() {
 			if o.At == pair[0].String() && o.From == pair[1].String() {
-				assert.Less(t, o.Ohms.Figure, 0.5, "a short length of wire")
+				assert.Less(t, o.Reading().Figure, 0.5, "a short length of wire")
 				assert.Contains(t, o.Setup, "BAT apart")
 				return
 			}
@@ -97,15 +97,15 @@ func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
 	v, seen := proven(t, "f2-staged-pair", nil, "pin ECU.B1 open")
 	assert.Contains(t, v.Faults, "pin ECU.B1 open")
 	for _, pin := range []string{"ECU.B1", "ECU.B9", "ECU.A4", "ECU.A5"} {
-		assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == pin && o.Volts != nil }), "%s unread", pin)
+		assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == pin && o.Do == probe.Volts }), "%s unread", pin)
 	}
 	v, seen = proven(t, "f2-staged-pair", nil, "pin ECU.A4 open")
 	assert.Contains(t, v.Faults, "pin ECU.A4 open")
-	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.A4" && o.Volts != nil }))
+	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.A4" && o.Do == probe.Volts }))
 
 	// An input's terminal is read itself, on an engine that is cool and has its fans running; the outputs are not its business.
 	_, seen = proven(t, "m2-three-relay-two-winding", []string{"coolant 60"}, "pin ECU.33 open")
-	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.33" && o.Volts != nil }))
+	assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == "ECU.33" && o.Do == probe.Volts }))
 }
 
 // A module is stuck at full; with nothing asked its line idles at nearly the volts that an open one shows. So the line is read
@@ -125,7 +125,7 @@ func TestAModulesLineIsReadWhereAnOpenOneReadsOtherwise(t *testing.T) {
 		return *p.Pins["PM.3"]
 	}
 	told := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-		return o.At == "PM.3" && o.From == "" && o.Volts != nil &&
+		return o.At == "PM.3" && o.From == "" && o.Do == probe.Volts &&
 			math.Abs(volts(o.State, "PM stuck full")-volts(o.State, "wire PM.3 - C1.a1 open")) > 3
 	})
 	assert.True(t, told, "%v", seen)

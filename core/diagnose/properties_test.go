@@ -98,23 +98,24 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 	for _, p := range g.circuit.Parts {
 		tests = append(tests, probe.Around(g.circuit, nil, p)...)
 	}
-	tests = append(tests, probe.Test{Do: probe.Codes, State: g.circuit.States[0]})
+	tests = append(tests, probe.Test{Do: probe.TroubleCodes, State: g.circuit.States[0]})
 	test := tests[rng.IntN(len(tests))]
 	m, err := g.Look(t.Context(), nil, Now{}, test)
 	require.NoError(t, err)
-	o := m.Asked()
-	figure := &probe.Reading{Figure: math.Round(1000*rng.Float64()) / 70, Open: rng.IntN(8) == 0}
+	o := probe.Observation{Question: m.Question}
+	figure := probe.Reading{Figure: math.Round(1000*rng.Float64()) / 70, Open: rng.IntN(8) == 0}
 	switch kind := probe.Of(m.Do).(type) {
-	case probe.Seen:
-		o.Fans = map[string]string{}
+	case probe.Looking:
+		fans := probe.Fans{}
 		for _, fan := range g.fans {
-			o.Fans[fan] = probe.FanWords[rng.IntN(len(probe.FanWords))]
+			fans[fan] = probe.FanWords[rng.IntN(len(probe.FanWords))]
 		}
+		o.Answer = fans
 	case probe.Figured:
-		*kind.Reading(&o) = figure
+		o.Answer = probe.Figure{Reading: figure, Unit: kind.Unit()}
 	case probe.Worded:
 		words := kind.Words(test)
-		kind.Say(&o, words[rng.IntN(len(words))])
+		o.Answer = kind.Say(words[rng.IntN(len(words))])
 	}
 	return o
 }
@@ -123,7 +124,7 @@ func anything(t *testing.T, g *Guide, rng *rand.Rand) probe.Observation {
 // against "no fault" as the chance of the word on their cars says, misread chance included.
 func TestALikelihoodByHand(t *testing.T) {
 	g := Shared(t, "f1-one-relay")
-	o := probe.Observation{State: "hot", Fans: map[string]string{"M1": "stopped"}}
+	o := probe.Seen("hot", probe.Fans{"M1": "stopped"})
 	test, err := o.Test(g.circuit)
 	require.NoError(t, err)
 	fits, err := g.asking(t, Now{}).likelihood(test, &o)

@@ -193,7 +193,7 @@ type tried struct {
 func (g *inquiry) tried(seen []probe.Observation) tried {
 	m := tried{map[string]bool{}, map[string]bool{}}
 	for k := range seen {
-		if seen[k].Unreachable {
+		if seen[k].Unreachable() {
 			m.barred[seen[k].At] = true
 		} else if t, err := seen[k].Test(g.circuit); err == nil {
 			m.tests[sameTest(t)] = true
@@ -216,7 +216,7 @@ func sameTest(t probe.Test) string {
 	if t.Do == probe.Wiggled {
 		place = t.Part
 	}
-	if place == "" && t.Do != probe.Codes {
+	if place == "" && t.Do != probe.TroubleCodes {
 		return t.Key()
 	}
 	alone := t

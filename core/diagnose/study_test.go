@@ -178,7 +178,7 @@ func TestToolsAndSchools(t *testing.T) {
 				assert.NotEqual(t, probe.Lamp, m.Do)
 			}
 			if kit.Scan == probe.NoTool {
-				assert.NotEqual(t, probe.Codes, m.Do)
+				assert.NotEqual(t, probe.TroubleCodes, m.Do)
 			}
 		}
 		require.Equal(t, len(all.Suspects), len(a.Suspects))
@@ -218,16 +218,11 @@ func TestWordsOfEveryKindOfTest(t *testing.T) {
 			assert.NotEmpty(t, m.Steps, m.Title)
 			assert.NotEmpty(t, m.Good, m.Title)
 			assert.NotContains(t, m.Good, "NaN", m.Title)
-			o := m.Asked()
-			o.Stand(m.Do)
-			if m.Do == probe.LookAtFans {
-				o.Fans["M1"] = "stopped"
-			}
-			made, err := o.Test(c)
+			made, err := m.Test(c)
 			require.NoError(t, err, m.Title)
 			assert.Equal(t, test.Key(), made.Key(), "the move's own keys name the same test: %s", m.Title)
 			words[m.Do]++
-			if m.Do == probe.Ohms && m.Bench == "" {
+			if m.Do == probe.Ohms && !test.At.Inner {
 				assert.Contains(t, m.Cautions[len(m.Cautions)-1], "Power off")
 			}
 		}
@@ -263,8 +258,8 @@ func TestASensorAgainstItsCurve(t *testing.T) {
 		assert.NotEqual(t, "open", m.Good)
 		assert.Equal(t, []string{sensor.Name + " unplugged"}, m.Setup)
 		o := car{g, sensor.Name + " open"}.answer(t, m)
-		require.NotNil(t, o.Ohms)
-		assert.True(t, o.Ohms.Open, "a broken sensor reads open")
+		require.Equal(t, probe.Ohms, o.Do)
+		assert.True(t, o.Reading().Open, "a broken sensor reads open")
 		a, err := g.Assess(t.Context(), []probe.Observation{o}, diagnose.Now{Setup: test.Setup})
 		require.NoError(t, err)
 		assert.Contains(t, tops(a, 0.3), sensor.Name+" open")

@@ -134,17 +134,17 @@ func Differs(m *electric.Model, faults []fault.Fault) []Difference {
 	}
 	var list []Difference
 	for _, s := range m.Circuit.States {
-		asked := probe.Observation{State: s.Name}
-		should, err := well.Answer(probe.LookAtFans, asked)
+		asked := probe.Question{Do: probe.LookAtFans, State: s.Name}
+		should, err := well.Answer(asked)
 		if err != nil {
 			continue
 		}
-		does, err := c.Answer(probe.LookAtFans, asked)
+		does, err := c.Answer(asked)
 		if err != nil {
 			continue
 		}
 		for _, fan := range m.Circuit.Fans() {
-			if a, b := should.Fans[fan.Name], does.Fans[fan.Name]; a != b {
+			if a, b := should.Fans()[fan.Name], does.Fans()[fan.Name]; a != b {
 				list = append(list, Difference{s.Name, fan.Name, a, b})
 			}
 		}
@@ -207,7 +207,7 @@ type Moment struct {
 }
 
 // Answer takes a reading from the drill's vehicle: what it shows to a person with unnulled leads, rounded as people say it.
-func Answer(m *electric.Model, h Hidden, before []probe.Observation, do probe.Do, asked probe.Observation) (probe.Observation, error) {
+func Answer(m *electric.Model, h Hidden, before []probe.Observation, asked probe.Question) (probe.Observation, error) {
 	c, err := vehicle(m, h)
 	if err != nil {
 		return probe.Observation{}, err
@@ -217,7 +217,7 @@ func Answer(m *electric.Model, h Hidden, before []probe.Observation, do probe.Do
 			c.Do(setup)
 		}
 	}
-	return c.Answer(do, asked)
+	return c.Answer(asked)
 }
 
 // In reads what is hidden in a vehicle of this circuit.
@@ -362,7 +362,7 @@ func grounded(m *electric.Model, part *harness.Part, seen []probe.Observation) b
 		}
 		direct := slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Pack && a.From.Part == part.Name })
 		bench := t.At.Inner && t.At.Part == part.Name || t.Do == probe.Turned && t.Part == part.Name
-		return direct || bench || o.Volts != nil && t.At.Part == part.Name && slices.Contains(grounds, t.At.Name)
+		return direct || bench || o.Do == probe.Volts && t.At.Part == part.Name && slices.Contains(grounds, t.At.Name)
 	})
 }
 
@@ -385,7 +385,7 @@ func (s *Score) guided(ctx context.Context, g *diagnose.Guide, m *electric.Model
 		if a.Verdict != nil && a.Verdict.Proven || len(a.Next) == 0 {
 			break
 		}
-		o, err := c.Answer(a.Next[0].Do, a.Next[0].Asked())
+		o, err := c.Answer(a.Next[0].Question)
 		if err != nil {
 			return err
 		}

@@ -49,8 +49,8 @@ func TestTheTraps(t *testing.T) {
 		}
 		_, err = electric.ParseSetup(e.Circuit, trap.Setup)
 		require.NoError(t, err)
-		_, err = drill.Answer(m, drill.Hidden{Faults: trap.Faults, Seed: 3}, nil, probe.LookAtFans,
-			probe.Observation{State: e.Circuit.States[0].Name})
+		_, err = drill.Answer(m, drill.Hidden{Faults: trap.Faults, Seed: 3}, nil,
+			probe.Question{Do: probe.LookAtFans, State: e.Circuit.States[0].Name})
 		require.NoError(t, err, trap.Name)
 		if trap.Name != "Fed from behind" && trap.Name != "Half an ohm of leads" { // these show in the dash, and in how slowly it turns
 			assert.NotEmpty(t, drill.Differs(m, faults), trap.Name)
@@ -87,16 +87,16 @@ func TestADrillIsScored(t *testing.T) {
 	m, g := guide(t, "f3-twin-series-parallel")
 	h := drill.Hidden{Faults: []string{"F3 open"}, Seed: 9, Lesson: "It was the link."}
 	var seen []probe.Observation
-	take := func(do probe.Do, asked probe.Observation) probe.Observation {
-		o, err := drill.Answer(m, h, seen, do, asked)
+	take := func(asked probe.Question) probe.Observation {
+		o, err := drill.Answer(m, h, seen, asked)
 		require.NoError(t, err)
 		seen = append(seen, o)
 		return o
 	}
-	assert.Equal(t, "stopped", take(probe.LookAtFans, probe.Observation{State: "low"}).Fans["M1"])
-	take(probe.LookAtFans, probe.Observation{State: "high"})
-	take(probe.Volts, probe.Observation{State: "low", At: "F3.a"})
-	assert.Less(t, take(probe.Volts, probe.Observation{State: "low", At: "F3.b"}).Volts.Figure, 1.0)
+	assert.Equal(t, "stopped", take(probe.Question{Do: probe.LookAtFans, State: "low"}).Fans()["M1"])
+	take(probe.Question{Do: probe.LookAtFans, State: "high"})
+	take(probe.Question{Do: probe.Volts, State: "low", At: "F3.a"})
+	assert.Less(t, take(probe.Question{Do: probe.Volts, State: "low", At: "F3.b"}).Reading().Figure, 1.0)
 	renewed, err := electric.ParseAction(m.Circuit, "F3 renewed")
 	require.NoError(t, err)
 	s, err := drill.Judge(t.Context(), g, m, h, seen, []electric.Action{renewed}, nil)

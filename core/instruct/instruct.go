@@ -19,7 +19,7 @@ func Test(c *harness.Circuit, t probe.Test, now Now) Card {
 	w.step(w.setupSteps(now.Setup, t.OnTheCar())...)
 	w.asked = w.inState()
 	w.interventions()
-	said[t.Do](w)
+	t.Kind().Tell(w, t)
 	return w.card
 }
 

@@ -45,7 +45,8 @@ func (a Asked) Reading(word string) *probe.Observation {
 	if a.Part == "" {
 		return nil
 	}
-	return &probe.Observation{Turned: a.Part, Found: word, Setup: []string{a.Part + " unplugged"}}
+	o := probe.Told(probe.Turned, a.Part, probe.Word(word), a.Part+" unplugged")
+	return &o
 }
 
 // Line is an answer as the log has it.

@@ -16,7 +16,8 @@ func entry(seq int, kind job.Kind, body job.Body) job.Entry {
 }
 
 func seen(state string, fans map[string]string) job.Body {
-	return job.Body{Seen: &probe.Observation{State: state, Fans: fans}, Good: &probe.Good{Fans: map[string]string{"M1": "fast"}}}
+	seen := probe.Seen(state, fans)
+	return job.Body{Seen: &seen, Good: &probe.Good{Answer: probe.Fans{"M1": "fast"}}}
 }
 
 func TestFold(t *testing.T) {
@@ -54,20 +55,22 @@ func TestTellingReadings(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	volts := func(v float64, open bool, good probe.Good) bool {
-		o := &probe.Observation{State: "low", At: "F3.a", Volts: &probe.Reading{Figure: v, Open: open}}
+		o := &probe.Observation{Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a"},
+			Answer: probe.Figure{Reading: probe.Reading{Figure: v, Open: open}, Unit: &probe.InVolts}}
 		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: o, Good: &good})})
 		return s.Beads[0].Telling
 	}
-	six := probe.Good{Volts: &probe.Reading{Figure: 6.2}}
+	six := probe.Good{Answer: probe.InVolts.Shows(6.2)}
 	assert.True(t, volts(12.4, false, six))
 	assert.False(t, volts(6.0, false, six))
 	assert.True(t, volts(0, true, six))
-	assert.False(t, volts(0, true, probe.Good{Floats: true}))
+	assert.False(t, volts(0, true, probe.Good{Answer: probe.InVolts.ShowsNone()}))
 }
 
 func TestBodiesSurviveTheStore(t *testing.T) {
-	b := job.Body{Text: "note", Seq: 3, Action: "K1 out", Good: &probe.Good{Volts: &probe.Reading{Figure: 6.2}},
-		Seen: &probe.Observation{State: "low", At: "F3.a", Volts: &probe.Reading{Open: true}, Setup: []string{"K1 out"}}}
+	b := job.Body{Text: "note", Seq: 3, Action: "K1 out", Good: &probe.Good{Answer: probe.InVolts.Shows(6.2)},
+		Seen: &probe.Observation{Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a", Setup: []string{"K1 out"}},
+			Answer: probe.InVolts.ShowsNone()}}
 	raw, err := b.Marshal()
 	require.NoError(t, err)
 	var back job.Body
@@ -108,24 +111,26 @@ func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
 func TestTellingOfEveryKind(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	figure := func(v float64) *probe.Reading { return &probe.Reading{Figure: v} }
 	telling := func(o probe.Observation, good probe.Good) bool {
 		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: &o, Good: &good})})
 		require.NotContains(t, s.Beads[0].Detail, "does not count", o.String())
 		return s.Beads[0].Telling
 	}
-	relay := probe.Observation{State: "low", Relay: "K1", Felt: "nothing"}
-	assert.True(t, telling(relay, probe.Good{Word: "click"}))
-	relay.Felt = "click"
-	assert.False(t, telling(relay, probe.Good{Word: "click"}))
-	assert.False(t, telling(probe.Observation{Codes: &[]string{}}, probe.Good{Word: "none"}))
-	assert.True(t, telling(probe.Observation{Codes: &[]string{"P0480"}}, probe.Good{Word: "none"}))
-	assert.True(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(1)}, probe.Good{Amps: figure(5.6)}))
-	assert.False(t, telling(probe.Observation{State: "low", At: "M1.+", Amps: figure(5.2)}, probe.Good{Amps: figure(5.6)}))
-	coil := probe.Observation{Bench: "K1", Between: []string{"86", "85"}, Ohms: figure(84)}
-	assert.False(t, telling(coil, probe.Good{Ohms: figure(85)}))
-	coil.Ohms = &probe.Reading{Open: true}
-	assert.True(t, telling(coil, probe.Good{Ohms: figure(85)}))
-	assert.False(t, telling(probe.Observation{State: "low", Lamp: "bright", At: "K1.30"}, probe.Good{Word: "bright"}))
-	assert.False(t, telling(probe.Observation{Unreachable: true, At: "K1.30"}, probe.Good{}))
+	relay := probe.Observation{Question: probe.Question{Do: probe.Relay, State: "low", Part: "K1"}, Answer: probe.Word("nothing")}
+	assert.True(t, telling(relay, probe.Good{Answer: probe.Word("click")}))
+	relay.Answer = probe.Word("click")
+	assert.False(t, telling(relay, probe.Good{Answer: probe.Word("click")}))
+	assert.False(t, telling(probe.Observation{Question: probe.Question{Do: probe.TroubleCodes},
+		Answer: probe.Codes{}}, probe.Good{Answer: probe.Word("none")}))
+	assert.True(t, telling(probe.Observation{Question: probe.Question{Do: probe.TroubleCodes},
+		Answer: probe.Codes{"P0480"}}, probe.Good{Answer: probe.Word("none")}))
+	assert.True(t, telling(probe.Read("low", probe.InAmps.Shows(1), "M1.+"), probe.Good{Answer: probe.InAmps.Shows(5.6)}))
+	assert.False(t, telling(probe.Read("low", probe.InAmps.Shows(5.2), "M1.+"), probe.Good{Answer: probe.InAmps.Shows(5.6)}))
+	coil := probe.Observation{Question: probe.Question{Do: probe.Ohms, At: "K1.86'", From: "K1.85'"}, Answer: probe.InOhms.Shows(84)}
+	assert.False(t, telling(coil, probe.Good{Answer: probe.InOhms.Shows(85)}))
+	coil.Answer = probe.InOhms.ShowsNone()
+	assert.True(t, telling(coil, probe.Good{Answer: probe.InOhms.Shows(85)}))
+	assert.False(t, telling(probe.Observation{Question: probe.Question{Do: probe.Lamp, State: "low", At: "K1.30"},
+		Answer: probe.Word("bright")}, probe.Good{Answer: probe.Word("bright")}))
+	assert.False(t, telling(probe.Observation{Question: probe.Question{At: "K1.30"}, Answer: probe.NotReached}, probe.Good{}))
 }

@@ -54,7 +54,7 @@ func within(pin harness.Pin) harness.Pin { pin.Inner = true; return pin }
 
 // AnyTime lists the tests that can be made however the car stands, without touching it.
 func AnyTime(c *harness.Circuit, now []electric.Action) []Test {
-	return []Test{{Do: Codes, State: c.States[0], Setup: Lasting(now)}}
+	return []Test{{Do: TroubleCodes, State: c.States[0], Setup: Lasting(now)}}
 }
 
 // Along is the continuity of a wire, pin to pin with the power off: open where it is broken or

@@ -1,6 +1,7 @@
 package probe_test
 
 import (
+	"encoding/json"
 	"strings"
 	"testing"
 
@@ -48,52 +49,24 @@ func TestAroundEveryPart(t *testing.T) {
 
 // answered is an observation that answers a test, with some answer.
 func answered(c *harness.Circuit, made probe.Test) probe.Observation {
-	o := probe.Observation{Setup: probe.SetupWords(made.Setup), With: made.With}
-	o.State = made.State.Name
-	switch {
-	case made.Do == probe.Ohms && made.At.Inner:
-		o.Bench, o.Between = made.At.Part, []string{made.At.Name, made.From.Name}
-	case made.At.Part != "":
-		o.At = made.At.String()
-		if made.From.Part != "" {
-			o.From = made.From.String()
-		}
-	}
-	o.Stand(made.Do)
-	o.About(made.Do, made.Part)
-	if made.Do == probe.LookAtFans {
-		o.Fans[c.Fans()[0].Name] = "stopped"
+	o := probe.Observation{Question: made.Question()}
+	switch kind := made.Kind().(type) {
+	case probe.Looking:
+		o.Answer = probe.Fans{c.Fans()[0].Name: "stopped"}
+	case probe.Worded:
+		o.Answer = kind.Say(kind.Words(made)[0])
+	case probe.Figured:
+		o.Answer = kind.Unit().Shows(0)
 	}
 	return o
 }
 
 func asMap(t *testing.T, o *probe.Observation) map[string]any {
 	t.Helper()
-	m := map[string]any{}
-	set := func(key string, value any, given bool) {
-		if given {
-			m[key] = value
-		}
-	}
-	set("state", o.State, o.State != "")
-	set("setup", o.Setup, len(o.Setup) > 0)
-	set("fans", o.Fans, o.Fans != nil)
-	set("at", o.At, o.At != "")
-	set("from", o.From, o.From != "")
-	set("with", o.With, o.With != "")
-	set("relay", o.Relay, o.Relay != "")
-	set("felt", o.Felt, o.Felt != "")
-	set("turned", o.Turned, o.Turned != "")
-	set("looked", o.Looked, o.Looked != "")
-	set("wiggled", o.Wiggled, o.Wiggled != "")
-	set("found", o.Found, o.Found != "")
-	set("bench", o.Bench, o.Bench != "")
-	set("between", o.Between, len(o.Between) > 0)
-	for key, r := range map[string]*probe.Reading{"volts": o.Volts, "amps": o.Amps, "ohms": o.Ohms} {
-		if r != nil {
-			m[key] = r.String()
-		}
-	}
+	var m map[string]any
+	b, err := json.Marshal(o)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(b, &m))
 	return m
 }
 

@@ -122,8 +122,9 @@ var (
 	clickWords = []string{"click", "nothing"}
 	buzzWords  = []string{"beeps", Silent}
 	codeWords  = []string{"none", "some"}
-	handWords  = map[Do][]string{Turned: {Free, "drags", "rough", "stuck"}, Wiggled: {"steady", "changes"}}
-	handLines  = map[Do]string{Turned: " by hand: ", Looked: " looked at: ", Wiggled: " wiggled: "}
+
+	turnedWords  = []string{Free, "drags", "rough", "stuck"}
+	wiggledWords = []string{"steady", "changes"}
 )
 
 // Two lamps, and what is said where there are no codes.
@@ -132,6 +133,8 @@ const (
 	light   = "light"
 	noCodes = "no codes"
 	nulled  = "nulled" // leads
+
+	energised = "energised" // a relay on the bench
 )
 
 // Bounds of what a file or a form may hold.
@@ -141,4 +144,18 @@ const (
 	maxListed       = 64   // entries of a list
 	maxWords        = 200  // bytes of a text
 	mostLeads       = 10   // ohms of two leads
+)
+
+// Cautions, said where they apply.
+const (
+	FansStart   = "Fans start without warning, key off too: hands and clothes clear."
+	LeadsClear  = "Fans start without warning: keep hands and leads clear of the blades."
+	moduleMeter = "Module pin: a high-impedance meter only, no lamp."
+	backProbe   = "Back-probe from the wire side with the relay in; do not spread the terminal."
+	powerOff    = "Power off: an ohmmeter on a live circuit reads nonsense and may be spoilt."
+	diodeCoil   = "The coil has a diode: observe the polarity, the wrong way round is a dead short."
+	lampDraws   = "A filament lamp draws current: never on a module pin that is not known to stand it."
+	notContact  = "A click proves the coil, not the contact."
+	hotSystem   = "Hot coolant and pressure: never open a hot system."
+	mirrored    = "Seen from below the numbers are mirrored: go by the print on the part."
 )

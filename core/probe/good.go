@@ -6,45 +6,36 @@ import (
 	"strings"
 )
 
-// Good is what a car with nothing wrong shows in a test, as it was when an answer was taken: a figure
-// in the test's own unit, a word, or what each fan does. The zero Good says nothing.
-type Good struct {
-	Volts  *Reading          `json:"volts,omitempty"`
-	Amps   *Reading          `json:"amps,omitempty"`
-	Ohms   *Reading          `json:"ohms,omitempty"`
-	Floats bool              `json:"floats,omitempty"` // the pin hangs on nothing: a display wanders about zero
-	Word   string            `json:"word,omitempty"`
-	Fans   map[string]string `json:"fans,omitempty"`
-}
+// Good is what a car with nothing wrong shows in a test, as it was when an answer was taken. The zero Good says nothing.
+type Good struct{ Answer }
 
 // Given tells whether it says anything.
-func (g *Good) Given() bool {
-	return g != nil && (g.Volts != nil || g.Amps != nil || g.Ohms != nil || g.Floats || g.Word != "" || g.Fans != nil)
-}
+func (g *Good) Given() bool { return g != nil && g.Answer != nil }
 
 // String words it for people.
 func (g *Good) String() string {
-	switch {
-	case g == nil:
+	if !g.Given() {
 		return ""
-	case g.Floats:
-		return "nothing (floating)"
-	case g.Volts != nil:
-		return FormatVolts(g.Volts.Figure)
-	case g.Amps != nil:
-		return FormatAmps(g.Amps.Figure)
-	case g.Ohms != nil && g.Ohms.Open:
-		return FormatOhms(math.Inf(1))
-	case g.Ohms != nil:
-		return FormatOhms(g.Ohms.Figure)
-	case g.Fans != nil:
-		o := Observation{Fans: g.Fans}
-		return o.FansWords()
-	case g.Word == codeWords[0]:
-		return noCodes
 	}
-	return g.Word
+	return g.spelled()
 }
+
+// Fans is what each fan does on a car with nothing wrong.
+func (g *Good) Fans() Fans {
+	fans, _ := g.Answer.(Fans)
+	return fans
+}
+
+// GoodOf is what an answer says that was given by a car with nothing wrong.
+func GoodOf(o *Observation) Good {
+	if codes, ok := o.Answer.(Codes); ok {
+		return Good{Word(codes.word())}
+	}
+	return Good{o.Answer}
+}
+
+// Agrees tells roughly whether an answer is as it should be: the same words, or near enough by its unit.
+func (g *Good) Agrees(o *Observation) bool { return o.Unreachable() || !g.Given() || g.same(o.Answer) }
 
 // FormatOhms spells a resistance as a meter does.
 func FormatOhms(v float64) string {

@@ -6,8 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"go.yaml.in/yaml/v3"
-
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
@@ -16,37 +14,60 @@ import (
 // The kinds that are answered by hand and eye, without an instrument: a fan turned, a part looked at
 // closely, tapped and wiggled. What they show depends on the faults alone, not on where current flows.
 
-// byHand is a test of one part by hand and eye; of is the kind of part that it can be made on, empty: any.
-type byHand struct {
-	do      Do
-	of      harness.Kind
-	part    func(o *Observation) *string // the place of the part's name in an observation
-	chances func(f fault.Fault, t Test, words []string, into []float64)
+// byHand is what all questions to one part by hand and eye share.
+type byHand struct{ saidAsIs }
+
+func (byHand) InState() bool             { return false }
+func (byHand) where(t Test, q *Question) { q.Part = t.Part }
+func (byHand) tool() string              { return "" }
+func (byHand) within(Kit) bool           { return true }
+
+// turned is a fan turned by hand, its motor unplugged.
+type turned struct{ byHand }
+
+func (turned) Do() Do                                 { return Turned }
+func (turned) keys() keys                             { return keys{answer: "found", part: "turned"} }
+func (turned) Words(Test) []string                    { return turnedWords }
+func (turned) line(o *Observation) string             { return o.Part + " by hand: " + o.Word() }
+func (turned) risk() int                              { return 2 } // a hand at the blades
+func (turned) minutes(*harness.Circuit, Test) float64 { return minutesTurn }
+
+func (turned) menu() []Choice {
+	return []Choice{{Word: string(Turned), Label: "Fan turned by hand (unplugged)", atPart: true, rank: 9}}
 }
 
-var (
-	turned  = byHand{Turned, harness.KindMotor, func(o *Observation) *string { return &o.Turned }, turnedChances}
-	looked  = byHand{Looked, "", func(o *Observation) *string { return &o.Looked }, lookedChances}
-	wiggled = byHand{Wiggled, "", func(o *Observation) *string { return &o.Wiggled }, wiggledChances}
-)
+func (turned) asked(c *harness.Circuit, q *Question, t Test) (Test, error) {
+	t.Part, t.Of = q.Part, c.Part(q.Part)
+	return t, onPart(c, Turned, t.Part, harness.KindMotor)
+}
 
-func (k byHand) Do() Do                            { return k.do }
-func (k byHand) InState() bool                     { return false }
-func (k byHand) answers(o *Observation) bool       { return *k.part(o) != "" }
-func (k byHand) some(o *Observation)               { o.Found = k.Words(Test{Part: *k.part(o)})[0] }
-func (k byHand) ask(o *Observation, t Test)        { *k.part(o) = t.Part }
-func (k byHand) about(o *Observation, part string) { *k.part(o) = part }
-func (k byHand) Word(o *Observation) string        { return o.Found }
-func (k byHand) Say(o *Observation, word string)   { o.Found = word }
-func (k byHand) line(o *Observation) string        { return *k.part(o) + handLines[k.do] + o.Found }
-func (k byHand) tool() string                      { return "" }
-func (k byHand) within(Kit) bool                   { return true }
+func (turned) Chances(s Subject, t Test, into []float64) error {
+	return plainest(s.Faults(), into, func(f fault.Fault, into []float64) { turnedChances(f, t, into) })
+}
+
+func (turned) Tell(to Teller, t Test) {
+	to.Title("Turn %s by hand", t.Part)
+	to.Step("With the motor unplugged, turn the blades: free, dragging, rough or stuck?")
+	to.Caution(FansStart)
+}
+
+// looked is a part, a wire or a terminal looked at closely: heat, corrosion.
+type looked struct {
+	aside
+	byHand
+}
+
+func (looked) Do() Do                                     { return Looked }
+func (looked) keys() keys                                 { return keys{answer: "found", part: "looked"} }
+func (looked) line(o *Observation) string                 { return o.Part + " looked at: " + o.Word() }
+func (looked) minutes(c *harness.Circuit, t Test) float64 { return minutesAt(c, t) }
+
+func (looked) menu() []Choice {
+	return []Choice{{Word: string(Looked), Label: "Looked at closely", atPart: true, rank: 11}}
+}
 
 // Words are those of the part's kind.
-func (k byHand) Words(t Test) []string {
-	if words := handWords[k.do]; words != nil {
-		return words
-	}
+func (looked) Words(t Test) []string {
 	if t.Of == nil && strings.HasPrefix(t.Part, onWire+" ") {
 		return wireWords
 	}
@@ -56,29 +77,81 @@ func (k byHand) Words(t Test) []string {
 	return wordsFor(t.Of)
 }
 
-// risk is that of a hand at the blades.
-func (k byHand) risk() int {
-	if k.of == harness.KindMotor {
-		return 2
-	}
-	return 0
-}
-
-func (k byHand) keys(o *Observation) map[string]func(*yaml.Node) error {
-	return map[string]func(*yaml.Node) error{string(k.do): wordAt(k.part(o)), "found": wordAt(&o.Found)}
-}
-
-func (k byHand) asked(c *harness.Circuit, o *Observation, t Test) (Test, error) {
-	t.Part = *k.part(o)
-	t.Of = c.Part(t.Part)
-	if k.do == Looked && t.Of == nil {
-		spot, err := lookedSpot(c, t.Part)
-		if spot != "" {
+func (looked) asked(c *harness.Circuit, q *Question, t Test) (Test, error) {
+	t.Part, t.Of = q.Part, c.Part(q.Part)
+	if t.Of == nil {
+		if spot, err := lookedSpot(c, t.Part); spot != "" {
 			t.Part = spot
 			return t, err
 		}
 	}
-	return t, onPart(c, k.do, t.Part, k.of)
+	return t, onPart(c, Looked, t.Part, "")
+}
+
+// Chances are those of the fault that shows most. Whatever has blown it: a fuse is seen for what it is.
+func (looked) Chances(s Subject, t Test, into []float64) error {
+	faults := s.Faults()
+	if t.Of != nil && t.Of.Kind() == harness.KindFuse {
+		end := func(name string) harness.Pin { return harness.Pin{Part: t.Part, Name: name, Inner: true} }
+		out := electric.Action{Verb: electric.Out, Part: t.Part}
+		ohms := Test{Do: Ohms, State: t.State, Setup: t.Setup, At: end("a"), From: end("b")}
+		if !slices.Contains(t.Setup, out) {
+			ohms.Setup = with(t.Setup, out)
+		}
+		v, err := s.Shows(ohms)
+		if err != nil {
+			return err
+		}
+		if math.IsInf(v, 1) {
+			faults = append(slices.Clone(faults), fault.Fault{On: fault.OnPart, Part: t.Part, Words: fault.Open})
+		}
+	}
+	words := looked{}.Words(t)
+	return plainest(faults, into, func(f fault.Fault, into []float64) { lookedChances(f, t, words, into) })
+}
+
+func (looked) Tell(to Teller, t Test) {
+	to.Title("Look closely at %s", t.Part)
+	what := fmt.Sprintf("Look at %s%s, its terminals and plug.", t.Part, to.Place(t.Part))
+	switch {
+	case strings.HasPrefix(t.Part, onWire+" "):
+		what = fmt.Sprintf("Look along the %s from end to end: cut, chafed or melted?", t.Part)
+	case strings.HasPrefix(t.Part, onPin+" "):
+		what = fmt.Sprintf("Look at the terminal %s in its cavity: home, tight, bright?", strings.TrimPrefix(t.Part, onPin+" "))
+	}
+	to.Step(what, "Look before you disturb it: cleaning and reseating are for later, and go in the log.")
+}
+
+// wiggled is a part tapped or warmed and its wires moved, for what comes and goes.
+type wiggled struct {
+	aside
+	byHand
+}
+
+func (wiggled) Do() Do                                     { return Wiggled }
+func (wiggled) keys() keys                                 { return keys{answer: "found", part: "wiggled"} }
+func (wiggled) Words(Test) []string                        { return wiggledWords }
+func (wiggled) line(o *Observation) string                 { return o.Part + " wiggled: " + o.Word() }
+func (wiggled) minutes(c *harness.Circuit, t Test) float64 { return minutesAt(c, t) }
+
+func (wiggled) menu() []Choice {
+	return []Choice{{Word: string(Wiggled), Label: "Tapped and wiggled", atPart: true, rank: 12}}
+}
+
+func (wiggled) asked(c *harness.Circuit, q *Question, t Test) (Test, error) {
+	t.Part, t.Of = q.Part, c.Part(q.Part)
+	return t, onPart(c, Wiggled, t.Part, "")
+}
+
+func (wiggled) Chances(s Subject, t Test, into []float64) error {
+	return plainest(s.Faults(), into, func(f fault.Fault, into []float64) { wiggledChances(f, t, into) })
+}
+
+func (wiggled) Tell(to Teller, t Test) {
+	to.Title("Tap and wiggle %s", t.Part)
+	to.Step(fmt.Sprintf("With the complaint's state commanded, tap %s%s with a long tool and move its wires: does anything change?",
+		t.Part, to.Place(t.Part)))
+	to.Caution(LeadsClear)
 }
 
 // lookedSpot is a wire or a terminal that is looked at, "wire K1.87 - M1.+" or "pin M1.-", as the format spells it; empty
@@ -105,10 +178,8 @@ const (
 	onPin  = "pin"
 )
 
-func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
-	if k.of == harness.KindMotor {
-		return minutesTurn
-	}
+// minutesAt prices a look or a hand at a part, a wire or a terminal.
+func minutesAt(c *harness.Circuit, t Test) float64 {
 	at := harness.Pin{Part: t.Part}
 	if words := strings.Fields(t.Part); c.Part(t.Part) == nil && len(words) > 1 { // a wire or a terminal, by its first end
 		at = harness.ParsePin(words[1])
@@ -116,33 +187,15 @@ func (k byHand) minutes(c *harness.Circuit, t Test) float64 {
 	return minutesLook + t.reach(c, at)/2
 }
 
-// Chances are those of the fault that shows most.
-func (k byHand) Chances(s Subject, t Test, into []float64) error {
-	faults, words := s.Faults(), k.Words(t)
-	if k.do == Looked && t.Of != nil && t.Of.Kind() == harness.KindFuse {
-		// Whatever has blown it: a fuse is seen for what it is.
-		end := func(name string) harness.Pin { return harness.Pin{Part: t.Part, Name: name, Inner: true} }
-		out := electric.Action{Verb: electric.Out, Part: t.Part}
-		ohms := Test{Do: Ohms, State: t.State, Setup: t.Setup, At: end("a"), From: end("b")}
-		if !slices.Contains(t.Setup, out) {
-			ohms.Setup = with(t.Setup, out)
-		}
-		v, err := s.Shows(ohms)
-		if err != nil {
-			return err
-		}
-		if math.IsInf(v, 1) {
-			faults = append(slices.Clone(faults), fault.Fault{On: fault.OnPart, Part: t.Part, Words: fault.Open})
-		}
-	}
+// plainest writes the chances of the words with the fault in the car that shows most.
+func plainest(faults []fault.Fault, into []float64, chances func(f fault.Fault, into []float64)) error {
 	if len(faults) == 0 {
-		k.chances(fault.Fault{}, t, words, into)
-		return nil
+		faults = []fault.Fault{{}}
 	}
-	k.chances(faults[0], t, words, into)
+	chances(faults[0], into)
 	for _, f := range faults[1:] {
 		also := make([]float64, len(into))
-		if k.chances(f, t, words, also); also[0] < into[0] {
+		if chances(f, also); also[0] < into[0] {
 			copy(into, also)
 		}
 	}
@@ -151,7 +204,7 @@ func (k byHand) Chances(s Subject, t Test, into []float64) error {
 
 // The chances of the words of each test by hand and eye, with one fault in the car.
 
-func turnedChances(f fault.Fault, t Test, _ []string, into []float64) {
+func turnedChances(f fault.Fault, t Test, into []float64) {
 	here := slices.Contains(f.Parts(), t.Part)
 	switch { // free, drags, rough, stuck
 	case here && f.Words == fault.Seized:
@@ -164,7 +217,7 @@ func turnedChances(f fault.Fault, t Test, _ []string, into []float64) {
 	}
 }
 
-func wiggledChances(f fault.Fault, t Test, _ []string, into []float64) {
+func wiggledChances(f fault.Fault, t Test, into []float64) {
 	into[1] = changesAnyway
 	switch {
 	case touches(f, t.Part) && (f.Intermittent || f.Words == fault.Brushes):

@@ -3,18 +3,16 @@ package probe
 import (
 	"fmt"
 
-	"go.yaml.in/yaml/v3"
-
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 )
 
 // A question put to a car is of one kind: volts at a pin, a fan turned by hand, the fault codes. All that
 // is special about a kind stands in one file of this package, behind the interfaces below: how its answer
-// is written and read, where the leads go, what it costs, and what a car shows. The log, the pages and the
-// guide only know the interfaces, so that a further kind is a further file and an entry in kinds.
+// is written and read, where the leads go, what it costs, what a car shows, and how it is said. The log, the
+// pages and the guide only know the interfaces, so that a further kind is a further file and an entry in kinds.
 
-// Kind is one kind of question. Every kind is also one of [Seen], [Worded] or [Figured], by the shape of
+// Kind is one kind of question. Every kind is also one of [Looking], [Worded] or [Figured], by the shape of
 // its answer.
 type Kind interface {
 	// Do names the kind.
@@ -22,14 +20,12 @@ type Kind interface {
 	// InState tells whether the question is asked in a state: making the test brings the car into it.
 	InState() bool
 
-	// Of the observation that answers the question.
+	// Of the question and its answer, as they are written.
 
-	answers(o *Observation) bool                                    // o is an answer to this kind
-	some(o *Observation)                                            // puts some answer in, so that the test can be told
-	ask(o *Observation, t Test)                                     // says where: pins, part, instrument
-	asked(c *harness.Circuit, o *Observation, t Test) (Test, error) // reads where, and checks it
-	line(o *Observation) string                                     // the answer as the log says it
-	keys(o *Observation) map[string]func(*yaml.Node) error          // the kind's own keys in a file
+	keys() keys                                                  // what they stand under in a file
+	where(t Test, q *Question)                                   // says where: pins, part, instrument
+	asked(c *harness.Circuit, q *Question, t Test) (Test, error) // reads where, and checks it
+	line(o *Observation) string                                  // the answer as the log says it
 
 	// Of the test.
 
@@ -37,10 +33,24 @@ type Kind interface {
 	tool() string                               // what is taken in hand, empty: nothing
 	within(k Kit) bool                          // the kit has that
 	risk() int                                  // how near a hand comes to what may start
+	menu() []Choice                             // the names under which a page offers it
+	// Tell puts the question into words for whoever goes to the car.
+	Tell(to Teller, t Test)
 }
 
-// Seen is a kind that is answered by what each fan does.
-type Seen interface {
+// keys are those of a kind in an observations file: of its answer, and of the part that it is about, if it is about one.
+type keys struct{ answer, part string }
+
+// marks is the key by which an observation is known to be of the kind.
+func (k keys) marks() string {
+	if k.part != "" {
+		return k.part
+	}
+	return k.answer
+}
+
+// Looking is a kind that is answered by what each fan does.
+type Looking interface {
 	Kind
 	looks()
 }
@@ -50,10 +60,8 @@ type Worded interface {
 	Kind
 	// Words are the answers that a test has; the first is that of a healthy car where nothing is known of it.
 	Words(t Test) []string
-	// Word is the word that an observation gives.
-	Word(o *Observation) string
-	// Say puts a word in as the answer.
-	Say(o *Observation, word string)
+	// Say is a word as the answer.
+	Say(word string) Answer
 	// Chances are those of each word on a car.
 	Chances(s Subject, t Test, into []float64) error
 }
@@ -61,8 +69,8 @@ type Worded interface {
 // Typed is a worded kind whose answer is typed rather than chosen.
 type Typed interface {
 	Worded
-	// Type puts in an answer as people type it.
-	Type(o *Observation, text string) error
+	// Type reads an answer as people type it.
+	Type(text string) (Answer, error)
 }
 
 // Figured is a kind that is answered by a meter's figure.
@@ -70,12 +78,10 @@ type Figured interface {
 	Kind
 	// Unit is what the meter is set to.
 	Unit() *Unit
-	// Reading is the place of the figure in an observation.
-	Reading(o *Observation) **Reading
 	// Means is the figure that a reading stands for: NaN for nothing there, +Inf for an open line.
 	Means(r *Reading) float64
 	// Display is what the meter shows of a figure.
-	Display(v float64) *Reading
+	Display(v float64) Figure
 	// Fineness tells how finely the figure is read, on the scale of Scaled.
 	Fineness(t Test) Fineness
 	// Alike are the figures that a display can show, as likely as each other, where the car has this one: what the
@@ -89,7 +95,6 @@ type Figured interface {
 	Spell(v float64) string
 	// Known is the figure among those of a car in its state, where no instrument need be laid on for it.
 	Known(c *harness.Circuit, t Test) (Quantity, bool)
-	good(r *Reading) *Good
 }
 
 // Subject is a car that can be asked, a real one or one that is foretold.
@@ -120,27 +125,45 @@ type aside struct{}
 
 func (aside) risk() int { return 0 }
 
+// saidAsIs is what all kinds share whose answer is the word itself.
+type saidAsIs struct{}
+
+// Say is the word.
+func (saidAsIs) Say(word string) Answer { return Word(word) }
+
 // atPins is what all kinds share that lay leads on pins.
 type atPins struct{ aside }
 
-func (atPins) ask(o *Observation, t Test) {
-	o.At, o.With = t.At.String(), t.With
+func (atPins) where(t Test, q *Question) {
+	q.At, q.With = t.At.String(), t.With
 	if t.From.Part != "" {
-		o.From = t.From.String()
+		q.From = t.From.String()
 	}
 }
 
-// leads reads where the leads lie.
-func leads(c *harness.Circuit, o *Observation, t Test, inner bool) (Test, error) {
-	if o.At == "" {
+func (atPins) minutes(c *harness.Circuit, t Test) float64 {
+	minutes := minutesRead + t.reach(c, t.At)
+	if t.From.Part != "" && t.From.Part != t.At.Part {
+		minutes += t.reach(c, t.From)
+	}
+	return minutes
+}
+
+func (atPins) asked(c *harness.Circuit, q *Question, t Test) (Test, error) {
+	return leads(c, q.At, q.From, t, false)
+}
+
+// leads reads where two leads lie; the second may lie on the battery's negative post.
+func leads(c *harness.Circuit, red, black string, t Test, inner bool) (Test, error) {
+	if red == "" {
 		return t, fmt.Errorf("%s need at: a pin", t.Do)
 	}
 	for _, lead := range []struct {
 		words string
 		at    *harness.Pin
-	}{{o.At, &t.At}, {o.From, &t.From}} {
+	}{{red, &t.At}, {black, &t.From}} {
 		if lead.words == "" {
-			continue // from defaults to the battery's negative post
+			continue
 		}
 		found, err := c.FindPin(lead.words)
 		if err != nil {
@@ -152,15 +175,6 @@ func leads(c *harness.Circuit, o *Observation, t Test, inner bool) (Test, error)
 		*lead.at = found
 	}
 	return t, nil
-}
-
-// overPins prices reading at the pins of a test.
-func overPins(c *harness.Circuit, t Test) float64 {
-	minutes := minutesRead + t.reach(c, t.At)
-	if t.From.Part != "" && t.From.Part != t.At.Part {
-		minutes += t.reach(c, t.From)
-	}
-	return minutes
 }
 
 // onPart is the part that a test of a part is about, checked.

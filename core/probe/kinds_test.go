@@ -29,14 +29,14 @@ func TestEveryKindAsksWhatItAnswers(t *testing.T) {
 			continue
 		}
 		met[made.Do] = true
-		o := probe.Asking(made)
-		again, err := o.Told(c, made.Do)
+		q := made.Question()
+		again, err := q.Test(c)
 		require.NoError(t, err, made.Key())
 		assert.Equal(t, made.Key(), again.Key())
 	}
-	for _, kind := range probe.Kinds() {
+	for _, kind := range probe.EveryKind() {
 		shapes := 0
-		if _, ok := kind.(probe.Seen); ok {
+		if _, ok := kind.(probe.Looking); ok {
 			shapes++
 		}
 		if worded, ok := kind.(probe.Worded); ok {

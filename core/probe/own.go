@@ -11,16 +11,6 @@ import (
 // Tests that a technician chooses for themselves: with leads on pins, or of one part, by the names under
 // which a page offers them.
 
-// Choice is a test that is offered by name.
-type Choice struct{ Word, Label string }
-
-// LeadTests are those with leads, or a clamp, at pins.
-var LeadTests = []Choice{
-	{string(Volts), "Volts"}, {string(Lamp), "Test lamp"}, {heavy, "Heavy test lamp"}, {string(LED), "LED tester"},
-	{string(Amps), "Clamp, amps"}, {string(Ohms), "Ohms (power off)"},
-	{string(Buzzer), "Buzzer (power off)"},
-}
-
 // Names of tests of a part that are not kinds of their own.
 const (
 	bySwap   = "swap"
@@ -33,27 +23,17 @@ const (
 	curve    = "curve"
 )
 
-// PartTests are those of one part.
-var PartTests = []Choice{
-	{string(Relay), "Relay felt or heard"}, {bySwap, "Relay swapped with its neighbour, then a look"},
-	{byBridge, "Relay out, 30–87 bridged fused, then a look"}, {coilOhms, "Relay on the bench: coil"},
-	{makeOhms, "Relay on the bench: 30–87 energised"}, {welded, "Relay on the bench: 30–87 at rest"},
-	{restOhms, "Relay on the bench: 30–87a at rest"}, {curve, "Sensor unplugged: ohms against its curve"},
-	{string(Turned), "Fan turned by hand (unplugged)"}, {direct, "Fan fed directly (unplugged)"},
-	{string(Looked), "Looked at closely"}, {string(Wiggled), "Tapped and wiggled"},
-}
-
 // WithLeads is a test of a person's own choice at pins, as the car stands; do is one of [LeadTests], a look or
 // the codes. Ohms ask for the power to be off.
 func WithLeads(c *harness.Circuit, do string, state *harness.State, now []electric.Action, at, from string) (Test, error) {
-	o := Observation{State: state.Name, Setup: SetupWords(now), At: at, From: from}
-	if do == heavy {
-		do, o.With = string(Lamp), heavy
+	q := Question{Do: Do(do), State: state.Name, Setup: SetupWords(now), At: at, From: from}
+	switch {
+	case do == heavy:
+		q.Do, q.With = Lamp, heavy
+	case q.Do == Amps:
+		q.With, q.From = from, "" // a clamp has no second lead, but it may go round a second wire
 	}
-	if Do(do) == Amps {
-		o.With, o.From = from, "" // a clamp has no second lead, but it may go round a second wire
-	}
-	t, err := o.Told(c, Do(do))
+	t, err := q.Test(c)
 	if err != nil {
 		return t, err
 	}
@@ -81,12 +61,23 @@ func OfPart(c *harness.Circuit, word string, state *harness.State, now []electri
 		{Do: Looked, State: state, Setup: now, Part: name, Of: part}, {Do: Wiggled, State: state, Setup: now, Part: name},
 	}, Around(c, now, part)...)
 	for _, made := range tests {
-		needsState := made.Kind().InState() && named(c, made) != direct || named(c, made) == curve
-		if named(c, made) == word && (made.State == state || !needsState) {
+		if named(c, made) == word && (made.State == state || !madeInState(word, made)) {
 			return made, nil
 		}
 	}
 	return Test{}, fmt.Errorf("this cannot be done with %s now (%s)", name, part.Kind())
+}
+
+// madeInState tells whether a test by that name is one of its state alone: a sensor's curve is met at the heat of a state, and a
+// fan that is fed directly runs in each.
+func madeInState(word string, t Test) bool {
+	switch word {
+	case curve:
+		return true
+	case direct:
+		return false
+	}
+	return t.Kind().InState()
 }
 
 // named is the name of a test of a part among [PartTests].
@@ -95,7 +86,7 @@ func named(c *harness.Circuit, t Test) string {
 		return slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == v })
 	}
 	switch kind := t.Kind().(type) {
-	case Seen:
+	case Looking:
 		switch {
 		case has(electric.Pack):
 			return direct

@@ -27,18 +27,18 @@ func TestReadingsAsPeopleTypeThem(t *testing.T) {
 	for typed, want := range map[string]float64{
 		"12.3": 12.3, "12,3": 12.3, " 12.3 V ": 12.3, "12,3V": 12.3, "250 mV": 0.25, "-0.2": -0.2, "−6,1 v": -6.1, "0": 0, "12 volts": 12,
 	} {
-		r, err := probe.ParseVolts(typed)
+		r, err := probe.InVolts.Parse(typed)
 		require.NoError(t, err, typed)
 		assert.InDelta(t, want, r.Figure, 1e-12, typed)
 		assert.False(t, r.Open)
 	}
 	for _, typed := range []string{"OL", "ol", "O.L", " open "} {
-		r, err := probe.ParseVolts(typed)
+		r, err := probe.InVolts.Parse(typed)
 		require.NoError(t, err)
 		assert.True(t, r.Open)
 	}
 	for _, typed := range []string{"", "12,,3 V", "12.3.4", "twelve", "1,234.5", "NaN", "1e400", "999", "12 A"} {
-		_, err := probe.ParseVolts(typed)
+		_, err := probe.InVolts.Parse(typed)
 		require.Error(t, err, typed)
 		assert.NotContains(t, err.Error(), "\n")
 	}
@@ -167,7 +167,7 @@ func TestObservationsOfEveryKind(t *testing.T) {
 		require.NoError(t, json.Unmarshal(b, &back))
 		assert.Equal(t, all[i].String(), back.String())
 	}
-	assert.InDelta(t, 0.4, all[4].Ohms.Figure, 1e-12, "the leads' own ohms are taken off")
+	assert.InDelta(t, 0.4, all[4].Reading().Figure, 1e-12, "the leads' own ohms are taken off")
 	for text, want := range map[string]string{
 		"- {state: low, lamp: red, at: M1.+}":                               "the answer cannot be",
 		"- {state: low, lamp: dim}":                                         "need at",
@@ -198,7 +198,7 @@ func TestKitsAndSchools(t *testing.T) {
 	assert.True(t, probe.Kit{}.Can(bridge))
 	assert.False(t, probe.Kit{NoJumper: true}.Can(bridge))
 	assert.Equal(t, []string{"fused lead"}, bridge.Tools())
-	assert.False(t, probe.Kit{Scan: probe.NoTool}.Can(probe.Test{Do: probe.Codes}))
+	assert.False(t, probe.Kit{Scan: probe.NoTool}.Can(probe.Test{Do: probe.TroubleCodes}))
 	assert.False(t, probe.Kit{NoClamp: true}.Can(probe.Test{Do: probe.Amps}))
 	fuse := probe.Test{Do: probe.Volts, State: c.States[1], At: harness.Pin{Part: "F3", Name: "a"}}
 	assert.Less(t, probe.FuseFirst.Weight(c, fuse), probe.PlainBest.Weight(c, fuse))
@@ -241,27 +241,68 @@ func TestMeterShowsItsRange(t *testing.T) {
 	assert.InDelta(t, -6.2, probe.Meter(-6.2), 0)
 }
 
-// Whatever text an observation carries is bounded, of every kind of reading: each of its fields with too long a text is
-// refused (the judge is the type itself: no list of fields is kept by hand).
+// Whatever text an observation carries is bounded, in the question and in every shape of an answer (the judge is the type itself:
+// no list of fields is kept by hand).
 func TestEveryTextOfAnObservationIsBounded(t *testing.T) {
 	long := strings.Repeat("x", 5000)
 	seen := 0
-	for at := range reflect.TypeFor[probe.Observation]().NumField() {
+	for at := range reflect.TypeFor[probe.Question]().NumField() {
 		var o probe.Observation
-		switch f := reflect.ValueOf(&o).Elem().Field(at); f.Interface().(type) {
-		case string:
+		switch f := reflect.ValueOf(&o.Question).Elem().Field(at); f.Kind() {
+		case reflect.String:
 			f.SetString(long)
-		case []string:
+		case reflect.Slice:
 			f.Set(reflect.ValueOf([]string{long}))
-		case *[]string:
-			f.Set(reflect.ValueOf(&[]string{long}))
-		case map[string]string:
-			f.Set(reflect.ValueOf(map[string]string{"M1": long}))
 		default:
-			continue
+			t.Fatalf("%s is of a type that is not bounded", reflect.TypeFor[probe.Question]().Field(at).Name)
 		}
 		seen++
-		assert.Error(t, o.Sound(), reflect.TypeFor[probe.Observation]().Field(at).Name)
+		assert.Error(t, o.Sound(), reflect.TypeFor[probe.Question]().Field(at).Name)
 	}
-	assert.Greater(t, seen, 18)
+	assert.Greater(t, seen, 6)
+	for _, answer := range []probe.Answer{probe.Word(long), probe.Fans{"M1": long}, probe.Fans{long: "fast"}, probe.Codes{long},
+		probe.InVolts.Shows(61), probe.InOhms.Shows(math.NaN()), make(probe.Codes, 200)} {
+		assert.Error(t, probe.Observation{Answer: answer}.Sound(), "%T", answer)
+	}
+}
+
+// What an earlier version has written is read for what it was.
+func TestObservationsOfEarlierVersions(t *testing.T) {
+	c := circuit(t)
+	for written, want := range map[string]string{
+		`{"state":"low","engine":"running","volts":12.3,"at":"K1.30"}`:                   "low: 12.3 V at K1.30 (engine running)",
+		`{"state":"low","setup":["engine off"],"engine":"running","fans":{"M1":"slow"}}`: "low: M1 slow (engine running)",
+		`{"state":"low","coolant":95.5,"key":"on","fans":{"M1":"slow"}}`:                 "low: M1 slow (key on, coolant 95.5)",
+		`{"ohms":88,"bench":"K3","between":["86","85"],"nulled":true}`:                   "K3 on the bench: 88 Ω between 86 and 85",
+		`{"ohms":0.1,"bench":"K3","between":["30","87"],"energised":true}`:               "K3 on the bench: 0.1 Ω between 30 and 87, energised",
+		`{"buzz":"beeps","bench":"F1","between":["a","b"]}`:                              "F1 on the bench: buzzer beeps between a and b",
+
+		`{"ohms":0.4,"at":"F3.b","from":"M2.+","leads":0.3,"setup":["BAT apart"],"state":"off"}`: "off: 0.4 Ω at F3.b from M2.+ (BAT apart)",
+		`{"ohms":"OL","at":"F3.b","from":"M2.+"}`:                                                "OL at F3.b from M2.+",
+		`{"at":"F3.a","unreachable":true}`:                                                       "F3.a cannot be reached",
+		`{"relay":"K1","felt":"click","state":"low"}`:                                            "low: K1: click",
+		`{"codes":["P0480"],"state":"off"}`:                                                      "off: codes P0480",
+		`{"amps":-3.5,"at":"F1.b","zeroed":true,"state":"high"}`:                                 "high: -3.5 A at F1.b",
+	} {
+		var o probe.Observation
+		require.NoError(t, json.Unmarshal([]byte(written), &o), written)
+		assert.Equal(t, want, o.String())
+		_, err := o.Test(c)
+		require.NoError(t, err, written)
+		b, err := json.Marshal(o)
+		require.NoError(t, err)
+		var again probe.Observation
+		require.NoError(t, json.Unmarshal(b, &again), "%s", b)
+		assert.Equal(t, o, again, "%s", b)
+	}
+	var g probe.Good
+	for written, want := range map[string]string{`{"volts":6.2}`: "6.2 V", `{"floats":true}`: "nothing (floating)", `{"ohms":"OL"}`: "open",
+		`{"word":"none"}`: "no codes", `{"fans":{"M1":"slow","M2":"fast"}}`: "M1 slow, M2 fast", `{}`: ""} {
+		g = probe.Good{}
+		require.NoError(t, json.Unmarshal([]byte(written), &g))
+		assert.Equal(t, want, g.String())
+		b, err := json.Marshal(g)
+		require.NoError(t, err)
+		assert.JSONEq(t, written, string(b))
+	}
 }

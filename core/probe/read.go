@@ -3,7 +3,6 @@ package probe
 import (
 	"fmt"
 	"maps"
-	"math"
 	"slices"
 	"strings"
 
@@ -35,10 +34,7 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	}
 	var all []Observation
 	for _, n := range list.Content {
-		o, err := readObservation(n)
-		if err == nil && o.Direct != nil {
-			err = o.fedDirectly(c)
-		}
+		o, err := readObservation(n, c)
 		if err == nil {
 			_, err = o.Check(c)
 		}
@@ -50,73 +46,116 @@ func ReadObservations(b []byte, c *harness.Circuit) ([]Observation, error) {
 	return all, nil
 }
 
-func readObservation(n *yaml.Node) (Observation, error) {
-	var o Observation
+func readObservation(n *yaml.Node, c *harness.Circuit) (Observation, error) {
 	if n.Kind != yaml.MappingNode {
-		return o, fmt.Errorf("an observation is as in {state: low, volts: 12.3, at: K3.30}")
+		return Observation{}, fmt.Errorf("an observation is as in {state: low, volts: 12.3, at: K3.30}")
 	}
-	given, keys := map[string]bool{}, o.keys()
+	known := knownKeys()
 	for i := 0; i+1 < len(n.Content); i += 2 {
-		key, v := n.Content[i].Value, n.Content[i+1]
-		if given[key] {
-			return o, fmt.Errorf("%q is given twice", harness.Clipped(key, maxKey))
-		}
-		given[key] = true
-		bind := keys[key]
-		if bind == nil {
-			known := strings.Join(slices.Sorted(maps.Keys(keys)), ", ")
-			return o, fmt.Errorf("there is no key %q here (%s)", harness.Clipped(key, maxKey), known)
-		}
-		if err := bind(v); err != nil {
-			return o, fmt.Errorf("%s: %s", key, strings.TrimPrefix(err.Error(), "yaml: "))
+		if key := n.Content[i].Value; !slices.Contains(known, key) {
+			return Observation{}, fmt.Errorf("there is no key %q here (%s)", harness.Clipped(key, maxKey), strings.Join(known, ", "))
 		}
 	}
-	if o.Leads > 0 && o.Ohms != nil && !o.Ohms.Open {
-		// The display still had the leads in it; a meter shows no millionths.
-		o.Ohms.Figure = math.Round(max(0, o.Ohms.Figure-o.Leads)*1e6) / 1e6
+	value, err := plain(n)
+	if err != nil {
+		return Observation{}, err
 	}
-	return o, nil
+	r := record(value.(map[string]any))
+	if err := r.fedDirectly(c); err != nil {
+		return Observation{}, err
+	}
+	return r.observation()
+}
+
+// knownKeys are those of the file: of every observation, and of each kind.
+func knownKeys() []string {
+	known := slices.Concat(shared, []string{"direct"})
+	for _, k := range kinds {
+		known = append(known, k.keys().answer, k.keys().part)
+	}
+	slices.Sort(known)
+	return slices.DeleteFunc(slices.Compact(known), func(key string) bool { return key == "" })
+}
+
+// plain makes of a node lists, mappings, and text, true, false or nothing.
+func plain(n *yaml.Node) (any, error) {
+	if len(n.Content) > 2*maxListed {
+		return nil, fmt.Errorf("%d entries are more than the %d that it may have", len(n.Content), maxListed)
+	}
+	switch n.Kind {
+	case yaml.MappingNode:
+		all := map[string]any{}
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			key := n.Content[i].Value
+			if _, twice := all[key]; twice {
+				return nil, fmt.Errorf("%q is given twice", harness.Clipped(key, maxKey))
+			}
+			v, err := plain(n.Content[i+1])
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", harness.Clipped(key, maxKey), err)
+			}
+			all[key] = v
+		}
+		return all, nil
+	case yaml.SequenceNode:
+		list := []any{}
+		for _, entry := range n.Content {
+			v, err := plain(entry)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, v)
+		}
+		return list, nil
+	case yaml.ScalarNode:
+		var truth bool
+		switch {
+		case n.Tag == "!!null":
+			return nil, nil
+		case n.Tag == "!!bool" && n.Decode(&truth) == nil:
+			return truth, nil
+		}
+		return n.Value, nil
+	}
+	return nil, fmt.Errorf("an alias means nothing here")
 }
 
 // directWords are what a motor does with fused power on it, and what a look at it calls that.
 var directWords = map[string]string{"runs": Running, "slow": string(electric.Slow), "nothing": string(electric.Stopped)}
 
 // fedDirectly makes of "bench: M1, direct: [L, C], found: runs" a look at the fan with battery packs on it.
-func (o *Observation) fedDirectly(c *harness.Circuit) error {
-	part, word := c.Part(o.Bench), directWords[o.Found]
+func (r record) fedDirectly(c *harness.Circuit) error {
+	if r["direct"] == nil {
+		return nil
+	}
+	pins, err := r.list("direct")
+	if err != nil {
+		return err
+	}
+	setup, err := r.list("setup")
+	if err != nil {
+		return err
+	}
+	bench, found := r.text("bench"), r.text("found")
+	part, word := c.Part(bench), directWords[found]
 	switch {
 	case part == nil || part.Kind() != harness.KindMotor:
-		return fmt.Errorf("direct: %q is no motor of this circuit", harness.Clipped(o.Bench, maxKey))
-	case len(o.Direct) == 0 || len(o.Direct)%2 != 0:
+		return fmt.Errorf("direct: %q is no motor of this circuit", harness.Clipped(bench, maxKey))
+	case len(pins) == 0 || len(pins)%2 != 0:
 		return fmt.Errorf("direct is pairs of pins, plus and minus, as in [L, C]")
 	case word == "":
-		return fmt.Errorf("found: a motor fed directly cannot be %q (runs, slow, nothing)", harness.Clipped(o.Found, maxKey))
+		return fmt.Errorf("found: a motor fed directly cannot be %q (runs, slow, nothing)", harness.Clipped(found, maxKey))
 	}
-	if o.State == "" {
-		o.State = c.States[0].Name
+	if r["state"] == nil {
+		r["state"] = c.States[0].Name
 	}
-	if unplugged := part.Name + " " + string(electric.Unplugged); !slices.Contains(o.Setup, unplugged) {
-		o.Setup = append(o.Setup, unplugged)
+	if unplugged := part.Name + " " + string(electric.Unplugged); !slices.Contains(setup, unplugged) {
+		setup = append(setup, unplugged)
 	}
-	for k := 0; k < len(o.Direct); k += 2 {
-		o.Setup = append(o.Setup, Direct(part.Name, o.Direct[k], o.Direct[k+1]).String())
+	for k := 0; k < len(pins); k += 2 {
+		setup = append(setup, Direct(part.Name, pins[k], pins[k+1]).String())
 	}
-	o.Fans = map[string]string{part.Name: word}
-	o.Bench, o.Found, o.Direct = "", "", nil
+	r["setup"], r["fans"] = setup, map[string]any{part.Name: word}
+	maps.DeleteFunc(r, func(key string, _ any) bool { return key == "bench" || key == "found" || key == "direct" })
 	return nil
-}
-
-// keys says where each key of the file goes: those that every kind shares, and each kind's own.
-func (o *Observation) keys() map[string]func(*yaml.Node) error {
-	all := map[string]func(*yaml.Node) error{
-		"state": wordAt(&o.State), "engine": wordAt(&o.Engine), "key": wordAt(&o.Key), "ac": wordAt(&o.AC), "setup": bounded(&o.Setup),
-		"coolant": bounded(&o.Coolant), "pressure": bounded(&o.Pressure), "speed": bounded(&o.Speed),
-		"at": wordAt(&o.At), "from": wordAt(&o.From), "with": wordAt(&o.With),
-		"direct": bounded(&o.Direct), "unreachable": bounded(&o.Unreachable), "leads": leadsAt(o),
-		"nulled": bounded(&o.Nulled), "zeroed": bounded(&o.Zeroed),
-	}
-	for _, k := range kinds {
-		maps.Copy(all, k.keys(o))
-	}
-	return all
 }

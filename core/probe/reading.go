@@ -42,11 +42,11 @@ func (r *Reading) orElse(open float64) float64 {
 }
 
 // shown is what a display shows of a figure, to two places; where it has none, it is open.
-func shown(v float64, figure bool) *Reading {
+func (u *Unit) shown(v float64, figure bool) Figure {
 	if !figure {
-		return &Reading{Open: true}
+		return u.ShowsNone()
 	}
-	return &Reading{Figure: math.Round(100*v) / 100}
+	return u.Shows(math.Round(100*v) / 100)
 }
 
 // Meter turns what floats into what a display shows, within the meter's range.
@@ -81,19 +81,35 @@ const MaxVolts = 60
 
 // Unit is what a meter is set to.
 type Unit struct {
-	Name    string // as it is written behind a figure
-	Word    string
+	Name    string  // as it is written behind a figure
+	Word    string  // and in a file before it
 	Most    float64 // the largest figure it can honestly show here
 	Example string
 	names   []string // as people write it, in small letters
+	spell   func(v float64) string
+	// Two figures are roughly the same that are nearer than this, or than this share of what was expected.
+	near, nearShare float64
 }
 
 // The meter's three ranges.
 var (
-	InVolts = Unit{"V", "volts", MaxVolts, "12.3, 12,3, 250 mV or OL", []string{"volts", "volt", "vdc", "v"}}
-	InAmps  = Unit{"A", "amps", 1000, "14.6, 14,6 or 350 mA", []string{"amps", "amp", "a"}}
-	InOhms  = Unit{"Ω", "ohms", 1e8, "0.4, 85, 2.2k, 2k2, 4R7, 2.2M or OL", []string{"ohms", "ohm", "ω", "r"}}
+	InVolts = Unit{Name: "V", Word: "volts", Most: MaxVolts, Example: "12.3, 12,3, 250 mV or OL",
+		names: []string{"volts", "volt", "vdc", "v"}, spell: FormatVolts, near: 1}
+	InAmps = Unit{Name: "A", Word: "amps", Most: 1000, Example: "14.6, 14,6 or 350 mA", names: []string{"amps", "amp", "a"},
+		spell: FormatAmps, near: 1}
+	InOhms = Unit{Name: "Ω", Word: "ohms", Most: 1e8, Example: "0.4, 85, 2.2k, 2k2, 4R7, 2.2M or OL",
+		names: []string{"ohms", "ohm", "ω", "r"}, spell: FormatOhms, near: 0.3, nearShare: 1.0 / 3}
 )
+
+// unitNamed is the unit that is written so in a file; nil where there is none.
+func unitNamed(word string) *Unit {
+	for _, k := range kinds {
+		if figured, ok := k.(Figured); ok && figured.Unit().Word == word {
+			return figured.Unit()
+		}
+	}
+	return nil
+}
 
 // prefixes of a unit. Their case counts: m is a thousandth, M a million; only k is written both
 // ways.
@@ -153,9 +169,6 @@ func (u Unit) split(bare string) (figure string, fold float64, ok bool) {
 func (u Unit) Fits(r Reading) bool {
 	return r.Open || !math.IsNaN(r.Figure) && math.Abs(r.Figure) <= u.Most
 }
-
-// ParseVolts reads a voltmeter.
-func ParseVolts(s string) (Reading, error) { return InVolts.Parse(s) }
 
 // Fineness is how finely a figure is read: the meter's own spread, the width of the bins in which answers
 // are gathered, and where the bins begin.

@@ -35,7 +35,7 @@ func (s School) Weight(c *harness.Circuit, t Test) float64 {
 	}
 	switch s {
 	case ScanFirst:
-		liked = t.Do == LookAtFans && len(t.Setup) == len(Lasting(t.Setup)) || t.Do == Codes
+		liked = t.Do == LookAtFans && len(t.Setup) == len(Lasting(t.Setup)) || t.Do == TroubleCodes
 	case SocketFirst:
 		liked = kind == harness.KindRelay && has(electric.Out)
 	case FuseFirst:

@@ -20,11 +20,12 @@ const (
 	Lamp       Do = "lamp"
 	LED        Do = "led"
 	Relay      Do = "relay" // felt or heard
-	Codes      Do = "codes"
-	Buzzer     Do = "buzzer"  // between two pins
-	Turned     Do = "turned"  // a fan turned by hand, its motor unplugged
-	Looked     Do = "looked"  // a part looked at closely: heat, corrosion
-	Wiggled    Do = "wiggled" // tapped or warmed, for what comes and goes
+
+	TroubleCodes Do = "codes"
+	Buzzer       Do = "buzzer"  // between two pins
+	Turned       Do = "turned"  // a fan turned by hand, its motor unplugged
+	Looked       Do = "looked"  // a part looked at closely: heat, corrosion
+	Wiggled      Do = "wiggled" // tapped or warmed, for what comes and goes
 )
 
 // Test is one thing to try: in a state, with a whole set-up in place.

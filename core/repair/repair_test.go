@@ -106,10 +106,10 @@ func TestTicking(t *testing.T) {
 	none := repair.Tick(m, list, nil, nil)
 	assert.Equal(t, all, repair.Left(none))
 	seen := []probe.Observation{
-		{State: "high", Fans: map[string]string{"M1": "fast", "M2": "running"}},
-		{State: "low", Fans: map[string]string{"M1": "stopped", "M2": "slow"}},
-		{State: "high", At: "M1.+", Amps: &probe.Reading{Figure: 4}},
-		{Codes: &[]string{}},
+		probe.Seen("high", probe.Fans{"M1": "fast", "M2": "running"}),
+		probe.Seen("low", probe.Fans{"M1": "stopped", "M2": "slow"}),
+		probe.Read("high", probe.InAmps.Shows(4), "M1.+"),
+		{Question: probe.Question{Do: probe.TroubleCodes}, Answer: probe.Codes{}},
 	}
 	said := map[string]string{"warm-up up 95": repair.AsExpected, "warm-up up 103": "not before 110"}
 	ticked := map[string]repair.Ticked{}
@@ -124,7 +124,7 @@ func TestTicking(t *testing.T) {
 	assert.True(t, ticked["warm-up up 103"].Wrong)
 	assert.False(t, ticked["look off"].Done)
 	// Seen again, and now right.
-	seen = append(seen, probe.Observation{State: "low", Fans: map[string]string{"M1": "slow", "M2": "slow"}})
+	seen = append(seen, probe.Seen("low", probe.Fans{"M1": "slow", "M2": "slow"}))
 	for _, x := range repair.Tick(m, list, seen, said) {
 		if x.Key == "look low" {
 			assert.False(t, x.Wrong)
@@ -208,21 +208,18 @@ func TestEveryCircuitOfTheLibrary(t *testing.T) {
 			if c.Test == nil {
 				continue
 			}
-			o := probe.Observation{State: c.Test.State.Name}
+			o := probe.Observation{Question: c.Test.Question(), Answer: probe.Codes{}}
+			p, err := m.Solve(electric.Condition{State: c.Test.State})
+			require.NoError(t, err)
 			switch c.Test.Do {
 			case probe.LookAtFans:
-				o.Fans = map[string]string{}
-				p, err := m.Solve(electric.Condition{State: c.Test.State})
-				require.NoError(t, err)
+				fans := probe.Fans{}
 				for _, fan := range e.Circuit.Fans() {
-					o.Fans[fan.Name] = string(p.Motors[fan.Name].Speed)
+					fans[fan.Name] = string(p.Motors[fan.Name].Speed)
 				}
+				o.Answer = fans
 			case probe.Amps:
-				p, err := m.Solve(electric.Condition{State: c.Test.State})
-				require.NoError(t, err)
-				o.At, o.Amps = c.Test.At.String(), &probe.Reading{Figure: p.Motors[c.Test.At.Part].Amps}
-			default:
-				o.Codes = &[]string{}
+				o.Answer = probe.InAmps.Shows(p.Motors[c.Test.At.Part].Amps)
 			}
 			ticked := repair.Tick(m, []repair.Check{c}, []probe.Observation{o}, nil)
 			assert.True(t, ticked[0].Done && !ticked[0].Wrong, "%s: a healthy car fails at %s (%s): %s", e.Name, c.Text, c.Expect, o.String())
@@ -294,24 +291,25 @@ func TestWhatWasSeenIsNotAskedAgain(t *testing.T) {
 		t.Fatal(key)
 		return repair.Ticked{}
 	}
-	one := probe.Observation{State: "high", Fans: map[string]string{"M1": "fast"}}
-	other := probe.Observation{State: "high", Setup: []string{"engine running"}, Fans: map[string]string{"M2": "fast"}}
+	one := probe.Seen("high", probe.Fans{"M1": "fast"})
+	other := probe.Seen("high", probe.Fans{"M2": "fast"}, "engine running")
 	half := tick("look high", one)
 	assert.False(t, half.Done || half.Wrong, "%+v", half)
 	whole := tick("look high", one, other)
 	assert.True(t, whole.Done && !whole.Wrong, "%+v", whole)
 	assert.Contains(t, whole.Read, "M1 fast, M2 fast")
-	other.Fans = map[string]string{"M2": "stopped"}
+	other.Answer = probe.Fans{"M2": "stopped"}
 	assert.True(t, tick("look high", one, other).Wrong)
 	assert.False(t, tick("look low", one, other).Done)
 
 	p, err := m.Solve(electric.Condition{State: m.Circuit.State("high"), Setup: []electric.Action{{Verb: electric.Engine,
 		Runs: electric.EngineRunning}}})
 	require.NoError(t, err)
-	clamp := probe.Observation{State: "high", At: "M1.+", Setup: []string{"engine running"}, Amps: &probe.Reading{Figure: p.Motors["M1"].Amps}}
+	clamp := probe.Observation{Question: probe.Question{Do: probe.Amps, State: "high", At: "M1.+", Setup: []string{"engine running"}},
+		Answer: probe.InAmps.Shows(p.Motors["M1"].Amps)}
 	running := tick("clamp M1 high", clamp)
 	assert.True(t, running.Done && !running.Wrong, "%+v", running)
-	clamp.Amps = &probe.Reading{Figure: 1.4 * p.Motors["M1"].Amps}
+	clamp.Answer = probe.InAmps.Shows(1.4 * p.Motors["M1"].Amps)
 	assert.True(t, tick("clamp M1 high", clamp).Wrong)
 	clamp.Setup = []string{"engine running", "M2 unplugged"}
 	assert.False(t, tick("clamp M1 high", clamp).Done, "not as the car drives")
@@ -333,13 +331,13 @@ func TestCausesSeenOnTheWayAreNotAskedAgain(t *testing.T) {
 		}
 		return ticked
 	}
-	felt := probe.Observation{Turned: "M1", Found: "free", Setup: []string{"M1 unplugged"}}
-	drags := probe.Observation{Turned: "M2", Found: "drags", Setup: []string{"M2 unplugged"}}
-	clamp := probe.Observation{State: "high", At: "M2.+", Amps: &probe.Reading{Figure: 40}}
+	felt := probe.Told(probe.Turned, "M1", "free", "M1 unplugged")
+	drags := probe.Told(probe.Turned, "M2", "drags", "M2 unplugged")
+	clamp := probe.Read("high", probe.InAmps.Shows(40), "M2.+")
 	const drag, running, start = "cause drag M1 and M2", "cause running M1 and M2", "cause start M1 and M2"
 	assert.False(t, tick(nil, felt)[drag].Done, "the other one has not been turned")
 	free := drags
-	free.Found = "free"
+	free.Answer = probe.Word("free")
 	assert.True(t, tick(nil, felt, free)[drag].Done && !tick(nil, felt, free)[drag].Wrong)
 	x := tick(nil, felt, drags, clamp)
 	assert.True(t, x[drag].Wrong)

@@ -61,7 +61,7 @@ func List(m *electric.Model, setup []electric.Action) ([]Check, error) {
 	if len(m.Circuit.OfKind(harness.KindController)) > 0 {
 		list = append(list, Check{
 			Key: "codes", Text: "Fault codes cleared, and none back", Expect: "no codes",
-			Test: &probe.Test{Do: probe.Codes, State: m.Circuit.States[0], Setup: kept},
+			Test: &probe.Test{Do: probe.TroubleCodes, State: m.Circuit.States[0], Setup: kept},
 		})
 	}
 	return list, nil
@@ -196,16 +196,16 @@ func Tick(m *electric.Model, list []Check, seen []probe.Observation, said map[st
 
 // read takes from the log what answers a check with a test. Fans may be looked at one by one.
 func (t *Ticked) read(m *electric.Model, seen []probe.Observation) {
-	fans := map[string]string{}
+	fans := probe.Fans{}
 	for k := range seen {
 		o := &seen[k]
 		made, err := o.Test(m.Circuit)
-		if err != nil || o.Unreachable || !t.asks(made) {
+		if err != nil || o.Unreachable() || !t.asks(made) {
 			continue
 		}
 		switch {
-		case o.Fans != nil:
-			maps.Copy(fans, o.Fans)
+		case o.Fans() != nil:
+			maps.Copy(fans, o.Fans())
 			t.looked(fans, o)
 		default:
 			t.Done, t.Read, t.Wrong = true, o.String(), !t.agrees(m, made, o)
@@ -221,7 +221,7 @@ func (t *Ticked) asks(made probe.Test) bool {
 	}
 	want := t.Test
 	return made.Do == want.Do && fitted(made.Setup) == fitted(want.Setup) &&
-		(made.Do == probe.Codes || made.State == want.State && made.At == want.At && made.From == want.From)
+		(made.Do == probe.TroubleCodes || made.State == want.State && made.At == want.At && made.From == want.From)
 }
 
 // looked takes what has been seen of the fans so far.
@@ -233,7 +233,7 @@ func (t *Ticked) looked(fans map[string]string, last *probe.Observation) {
 			t.Done, t.Wrong = true, true
 		}
 	}
-	if len(fans) > len(last.Fans) || !t.Done {
+	if len(fans) > len(last.Fans()) || !t.Done {
 		t.Read = last.State + ": " + fansWords(fans)
 		if !t.Done {
 			t.Read = "" // what is half seen is still asked for
@@ -278,14 +278,14 @@ func (t *Ticked) turned(seen []probe.Observation, kept []electric.Action) {
 		now := renewals(fan, probe.SetupWords(kept))
 		last := -1
 		for k := range seen {
-			if seen[k].Turned == fan && renewals(fan, seen[k].Setup) == now {
+			if seen[k].Do == probe.Turned && seen[k].Part == fan && renewals(fan, seen[k].Setup) == now {
 				last = k
 			}
 		}
 		if last >= 0 {
 			felt++
 			read = append(read, seen[last].String())
-			t.Wrong = t.Wrong || seen[last].Found != probe.Free
+			t.Wrong = t.Wrong || seen[last].Word() != probe.Free
 		}
 	}
 	t.told(felt == len(t.Turn), read)
@@ -347,7 +347,7 @@ func (c *Check) answered(word string) bool {
 // agrees tells whether a reading or a word is as it should be.
 func (c *Check) agrees(m *electric.Model, made probe.Test, o *probe.Observation) bool {
 	if kind, ok := o.Kind().(probe.Worded); ok {
-		return kind.Word(o) == kind.Words(probe.Test{})[0]
+		return o.Word() == kind.Words(probe.Test{})[0]
 	}
 	r := o.Reading()
 	if r == nil || r.Open {

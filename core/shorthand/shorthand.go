@@ -272,7 +272,7 @@ func (r *reader) codes(none bool) (*probe.Observation, error) {
 		}
 		list = []string{"none"}
 	}
-	t, err := probe.WithLeads(r.c, string(probe.Codes), r.state, r.now, "", "")
+	t, err := probe.WithLeads(r.c, string(probe.TroubleCodes), r.state, r.now, "", "")
 	if err != nil {
 		return nil, err
 	}
@@ -294,28 +294,29 @@ func (r *reader) fanWords() []string {
 // fans reads "m1 slow, m2 stopped"; one word is for all that are named.
 func (r *reader) fans() (*probe.Observation, error) {
 	words := r.fanWords()
-	o := &probe.Observation{State: r.state.Name, Setup: probe.SetupWords(r.now), Fans: map[string]string{}}
+	saw := probe.Fans{}
 	for k, p := range r.places {
 		if p.part.Kind() != harness.KindMotor {
 			return nil, fmt.Errorf("%s is no fan that could be %s", p.part.Name, words[0])
 		}
 		switch {
 		case len(words) == 1:
-			o.Fans[p.part.Name] = words[0]
+			saw[p.part.Name] = words[0]
 		case len(words) == len(r.places):
-			o.Fans[p.part.Name] = words[k]
+			saw[p.part.Name] = words[k]
 		default:
 			return nil, errors.New("say after each fan what it did, as in m1 slow, m2 stopped")
 		}
 	}
-	if len(o.Fans) == 0 {
+	if len(saw) == 0 {
 		fans := r.c.Fans()
 		if len(fans) != 1 {
 			return nil, errors.New("say which fan, as in m1 " + words[0])
 		}
-		o.Fans[fans[0].Name] = words[0]
+		saw[fans[0].Name] = words[0]
 	}
-	return o, nil
+	o := probe.Seen(r.state.Name, saw, probe.SetupWords(r.now)...)
+	return &o, nil
 }
 
 func (r *reader) lamp() (*probe.Observation, error) {
@@ -417,8 +418,8 @@ func (r *reader) ofPart(do probe.Do, answer string) (*probe.Observation, error) 
 // byHand reads what was seen or felt at a part, a wire or a terminal.
 func (r *reader) byHand() (*probe.Observation, error) {
 	if len(r.spots) == 1 && len(r.words) > 0 {
-		o := probe.Observation{State: r.state.Name, Setup: probe.SetupWords(r.now), Looked: r.spots[0]}
-		t, err := o.Told(r.c, probe.Looked)
+		q := probe.Question{Do: probe.Looked, State: r.state.Name, Setup: probe.SetupWords(r.now), Part: r.spots[0]}
+		t, err := q.Test(r.c)
 		if err != nil {
 			return nil, err
 		}
@@ -471,20 +472,9 @@ func (r *reader) worded(t probe.Test) (*probe.Observation, error) {
 
 // answered is a test with its answer.
 func answered(t probe.Test, answer string) (*probe.Observation, error) {
-	o := probe.Asking(t)
-	switch kind := t.Kind().(type) {
-	case probe.Typed:
-		if err := kind.Type(&o, answer); err != nil {
-			return nil, err
-		}
-	case probe.Worded:
-		kind.Say(&o, answer)
-	case probe.Figured:
-		r, err := kind.Unit().Parse(answer)
-		if err != nil {
-			return nil, err
-		}
-		*kind.Reading(&o) = &r
+	o, err := t.Question().Answered(answer)
+	if err != nil {
+		return nil, err
 	}
 	return &o, nil
 }

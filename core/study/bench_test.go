@@ -26,9 +26,8 @@ func TestABenchQuestionIsSpelledAsItIsAsked(t *testing.T) {
 		}
 		for _, p := range e.Circuit.Parts {
 			for _, made := range probe.Around(e.Circuit, now, p) {
-				o := probe.Asking(made)
-				o.Setup = probe.SetupWords(made.Setup)
-				told, err := o.Told(e.Circuit, made.Do)
+				o := made.Question()
+				told, err := o.Test(e.Circuit)
 				require.NoError(t, err, "%s: %s of %s with %v", e.Name, made.Do, p.Name, o.Setup)
 				require.Equal(t, made.Key(), told.Key())
 			}

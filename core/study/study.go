@@ -284,7 +284,7 @@ func (m game) verdict(ctx context.Context, c *car.Car, t *Trial, seen []probe.Ob
 			return a.Verdict, seen, nil
 		}
 		move := a.Next[0]
-		answered, err := c.Answer(move.Do, move.Asked())
+		answered, err := c.Answer(move.Question)
 		if err != nil {
 			return nil, nil, fmt.Errorf("%s: %w", move.Title, err)
 		}

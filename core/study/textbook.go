@@ -21,7 +21,7 @@ func textbookPlace(c *harness.Circuit, places map[string]int, t probe.Test) int 
 	const place = 1000
 	state := slices.Index(c.States, t.State)
 	switch t.Kind().(type) {
-	case probe.Seen:
+	case probe.Looking:
 		for _, a := range t.Setup {
 			switch a.Verb {
 			case electric.Swapped, electric.Jumper:

@@ -27,7 +27,7 @@ func TestTheTextbooksOrder(t *testing.T) {
 	drop := at("K1.87")
 	drop.From = harness.ParsePin("M1.+")
 	order := []probe.Test{
-		{Do: probe.Codes, State: c.States[0]}, {Do: probe.LookAtFans, State: c.States[1]}, at("F1.a"), at("K1.30", out...), at("K1.30"),
+		{Do: probe.TroubleCodes, State: c.States[0]}, {Do: probe.LookAtFans, State: c.States[1]}, at("F1.a"), at("K1.30", out...), at("K1.30"),
 		{Do: probe.Relay, State: c.States[1], Part: "K1"}, at("M1.+"), at("G1"), at("ECU.61"), drop,
 	}
 	for k := 1; k < len(order); k++ {

@@ -1,11 +1,9 @@
 package jobs
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
-	"ironthread/core/diagnose"
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/instruct"
@@ -40,9 +38,9 @@ func (j *jobAt) places() []string {
 func (j *jobAt) atPlace(place string, state *harness.State) []placeTest {
 	c, ledger := j.file.Drawn, j.state.Ledger
 	var tests []probe.Test
-	told := func(do probe.Do, o probe.Observation) {
-		o.State, o.Setup = state.Name, probe.SetupWords(ledger)
-		if t, err := o.Told(c, do); err == nil {
+	ask := func(q probe.Question) {
+		q.State, q.Setup = state.Name, probe.SetupWords(ledger)
+		if t, err := q.Test(c); err == nil {
 			tests = append(tests, t)
 		}
 	}
@@ -62,7 +60,7 @@ func (j *jobAt) atPlace(place string, state *harness.State) []placeTest {
 			}
 		}
 	case len(words) == 4 && words[0] == "wire":
-		told(probe.Looked, probe.Observation{Looked: place})
+		ask(probe.Question{Do: probe.Looked, Part: place})
 		if w := c.Wire(harness.ParsePin(words[1]), harness.ParsePin(words[3])); w != nil {
 			along := probe.Along(c, ledger, w)
 			beeps := along
@@ -70,9 +68,9 @@ func (j *jobAt) atPlace(place string, state *harness.State) []placeTest {
 			tests = append(tests, along, beeps)
 		}
 	case len(words) == 2 && words[0] == "pin":
-		told(probe.Looked, probe.Observation{Looked: place})
+		ask(probe.Question{Do: probe.Looked, Part: place})
 		for _, do := range []probe.Do{probe.Volts, probe.Lamp, probe.LED, probe.Amps} {
-			told(do, probe.Observation{At: words[1]})
+			ask(probe.Question{Do: do, At: words[1]})
 		}
 	}
 	return j.offered(tests)
@@ -92,10 +90,7 @@ func (j *jobAt) offered(tests []probe.Test) []placeTest {
 		if slices.ContainsFunc(list, func(x placeTest) bool { return x.Title == title }) {
 			continue
 		}
-		asked := probe.Asking(t)
-		asked.State = cmp.Or(asked.State, t.State.Name)
-		list = append(list, placeTest{Title: title, URL: moveURL(j, &diagnose.Move{Do: t.Do, Observation: asked, Setup: probe.SetupWords(t.Setup),
-			Part: t.Part})})
+		list = append(list, placeTest{Title: title, URL: moveURL(j, t.Question())})
 	}
 	return list
 }

@@ -240,24 +240,20 @@ func (a *Jobs) askVehicle(c *gin.Context) {
 		if j.state.Drill == nil {
 			return nil, refused("This job is no drill: its readings are taken at the vehicle.")
 		}
-		var list []probe.Observation
+		var list []probe.Question
 		if c.PostForm("table") != "" {
 			for _, s := range j.file.Drawn.States {
-				list = append(list, probe.Observation{State: s.Name, Setup: probe.SetupWords(j.state.Ledger)})
+				list = append(list, probe.Question{Do: probe.LookAtFans, State: s.Name, Setup: probe.SetupWords(j.state.Ledger)})
 			}
 		} else {
-			asked := probe.Observation{
-				State: c.PostForm("state"), Setup: c.PostFormArray("setup"), At: c.PostForm("at"), From: c.PostForm("from"), With: c.PostForm("with"),
-				Bench: c.PostForm("bench"), Between: c.PostFormArray("between"), Energised: c.PostForm("energised") != "",
-			}
-			asked.About(probe.Do(c.PostForm("do")), c.PostForm("part"))
+			asked := postedQuestion(c)
+			asked.Do = probe.Do(firstOf(string(asked.Do), string(probe.LookAtFans)))
 			list = append(list, asked)
 		}
 		var entries []job.Entry
 		ledger := j.state.Ledger
 		for _, asked := range list {
-			do := probe.Do(firstOf(c.PostForm("do"), string(probe.LookAtFans)))
-			o, err := drill.Answer(j.file.Model, *j.state.Drill, j.state.Seen, do, asked)
+			o, err := drill.Answer(j.file.Model, *j.state.Drill, j.state.Seen, asked)
 			if err != nil {
 				return nil, refusedFor(err)
 			}

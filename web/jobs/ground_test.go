@@ -268,7 +268,7 @@ func (x *walk) seen() []string {
 	case probe.Worded:
 		words := kind.Words(t)
 		return append(form, "word", words[x.pick(len(words))])
-	case probe.Seen:
+	case probe.Looking:
 		return append(form, "fan-M1", []string{"stopped", "slow", "fast"}[x.pick(3)])
 	}
 	return append(form, "reading", []string{"0.4", "12.1", "OL", "85"}[x.pick(4)])

@@ -79,8 +79,8 @@ func (p *jobPage) offerStand(j *jobAt) {
 // leads is what was last said of the meter's leads: that they were nulled, or what they read held together, ohms.
 func (j *jobAt) leads() (nulled bool, ohms float64) {
 	for _, o := range j.state.Seen {
-		if o.Ohms != nil {
-			nulled, ohms = o.Nulled, o.Leads
+		if o.Do == probe.Ohms {
+			nulled, ohms = o.How.Nulled, o.How.Leads
 		}
 	}
 	return nulled, ohms
@@ -131,8 +131,8 @@ func (p *jobPage) look(j *jobAt, as *diagnose.Assessment, r jobRequest) (circuit
 		evidence.Cleared[part] = true
 	}
 	for _, o := range j.state.Seen {
-		if o.Volts != nil && o.State == p.Shown && o.From == "" {
-			evidence.Readings[o.At] = readingWord(o.Volts)
+		if o.Do == probe.Volts && o.State == p.Shown && o.From == "" {
+			evidence.Readings[o.At] = readingWord(o.Reading())
 		}
 	}
 	switch {

@@ -80,7 +80,7 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 	p.Causes = causesOf(j, as.Verdict)
 	p.Truths = j.file.Truths()
 	for _, o := range j.state.Seen {
-		if o.Fans != nil {
+		if o.Fans() != nil {
 			p.Looked = append(p.Looked, o.State)
 		}
 	}
@@ -245,15 +245,14 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 		p.Others = slices.Delete(p.Others, k, k+1)
 	}
 	switch kind := probe.Of(p.Card.Do).(type) {
-	case probe.Seen:
+	case probe.Looking:
 		for _, fan := range circuit.Fans() {
 			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, j.fanWords(fan.Name, circuit.State(p.Card.State))})
 		}
 	case probe.Typed:
 		p.Card.Typed = true
 	case probe.Worded:
-		asked := p.Card.Asked()
-		test, err := asked.Told(circuit, p.Card.Do)
+		test, err := p.Card.Test(circuit)
 		if err != nil {
 			return err
 		}
@@ -263,7 +262,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 		p.Card.Ohms = kind.Unit() == &probe.InOhms
 	}
 	after := p.Card.Setup
-	if p.Card.Bench != "" {
+	if part, _ := p.Card.OnBench(); part != "" {
 		after = slices.DeleteFunc(slices.Clone(after), func(s string) bool { return strings.HasPrefix(s, string(electric.Pack)) })
 	}
 	p.Card.Changes, p.Card.After = p.changes(p.Setup, after), after

@@ -107,7 +107,7 @@ func (a *Jobs) believe(c *gin.Context) {
 		}
 		p.Stakes = stakes
 		if stakes != nil && stakes.Refute != nil {
-			p.URL = moveURL(j, stakes.Refute)
+			p.URL = moveURL(j, stakes.Refute.Question)
 		}
 	}
 	a.Render(c, status, "believe.html", p)
@@ -129,25 +129,15 @@ func (a *Jobs) leadingPart(c *gin.Context, j *jobAt) string {
 }
 
 // moveURL is the job's page with a move as one's own choice; its set-up is spelled out there.
-func moveURL(j *jobAt, m *diagnose.Move) string {
+func moveURL(j *jobAt, m probe.Question) string {
 	q := url.Values{"state": {m.State}, "as": {"move"}}
-	asked := m.Asked()
 	for _, s := range m.Setup {
 		q.Add("setup", s)
 	}
-	for key, v := range map[string]string{"do": string(m.Do), "pin": m.At, "from": m.From, "part": m.Part, "bench": asked.Bench} {
+	for key, v := range map[string]string{"do": string(m.Do), "pin": m.At, "from": m.From, "part": m.Part, "with": m.With} {
 		if v != "" {
 			q.Set(key, v)
 		}
-	}
-	if m.With != "" {
-		q.Set("with", m.With)
-	}
-	for _, b := range asked.Between {
-		q.Add("between", b)
-	}
-	if asked.Energised {
-		q.Set("energised", "1")
 	}
 	return fmt.Sprintf("/jobs/%d?%s", j.ID, q.Encode())
 }

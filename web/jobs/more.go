@@ -33,7 +33,7 @@ func (a *Jobs) more(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := morePage{jobSide: a.side(c, j, "job"), Beads: j.state.Beads, Lead: probe.LeadTests, Part: probe.PartTests}
+	p := morePage{jobSide: a.side(c, j, "job"), Beads: j.state.Beads, Lead: probe.LeadTests(), Part: probe.PartTests()}
 	if saw, err := strconv.Atoi(c.Query("saw")); err == nil && saw >= 0 && saw < p.Saw {
 		p.Saw = saw // the page that asks has not seen more
 	}

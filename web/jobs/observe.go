@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -18,49 +19,66 @@ import (
 
 // readObservation reads what was seen from the page's form; said is what each fan did in each state when last looked at.
 func readObservation(c *gin.Context, circuit *harness.Circuit, said map[string]map[string]string) (probe.Observation, error) {
-	do := probe.Do(c.PostForm("do"))
-	o := probe.Observation{
-		State: c.PostForm("state"), Setup: c.PostFormArray("setup"), At: c.PostForm("at"), From: c.PostForm("from"),
-		With: c.PostForm("with"), Bench: c.PostForm("bench"), Between: c.PostFormArray("between"), Energised: c.PostForm("energised") != "",
+	q := postedQuestion(c)
+	if c.PostForm("unreachable") != "" && q.At != "" {
+		return probe.Observation{Question: probe.Question{State: q.State, Setup: q.Setup, At: q.At}, Answer: probe.NotReached}, nil
 	}
-	if c.PostForm("unreachable") != "" && o.At != "" {
-		return probe.Observation{State: o.State, Setup: o.Setup, At: o.At, Unreachable: true}, nil
-	}
-	o.About(do, c.PostForm("part"))
-	switch kind := probe.Of(do).(type) {
-	case probe.Seen:
-		o.Fans = map[string]string{}
+	switch kind := q.Kind().(type) {
+	case probe.Looking:
+		fans := probe.Fans{}
 		for _, fan := range circuit.Fans() {
 			if word := c.PostForm("fan-" + fan.Name); word != "" {
-				o.Fans[fan.Name] = asBefore(word, fan.Name, said)
+				fans[fan.Name] = asBefore(word, fan.Name, said)
 			}
 		}
-		if len(o.Fans) == 0 {
-			return o, errors.New("say what at least one fan did")
+		if len(fans) == 0 {
+			return probe.Observation{}, errors.New("say what at least one fan did")
 		}
+		return probe.Observation{Question: q, Answer: fans}, nil
 	case probe.Typed:
-		return o, kind.Type(&o, c.PostForm("reading"))
 	case probe.Worded:
 		word := c.PostForm("word")
 		if word == "" {
-			return o, errors.New("choose what was seen, then record it")
+			return probe.Observation{}, errors.New("choose what was seen, then record it")
 		}
-		kind.Say(&o, word)
+		return q.Answered(word)
 	case probe.Figured:
-		r, err := kind.Unit().Parse(c.PostForm("reading"))
-		*kind.Reading(&o) = &r
+		o, err := q.Answered(c.PostForm("reading"))
 		if err == nil && kind.Unit() == &probe.InOhms {
-			o.Nulled = c.PostForm("nulled") != ""
-			o.Leads, err = readLeads(c.PostForm("leads"))
-			if o.Nulled {
-				o.Leads = 0
+			o.How.Nulled = c.PostForm("nulled") != ""
+			o.How.Leads, err = readLeads(c.PostForm("leads"))
+			if o.How.Nulled {
+				o.How.Leads = 0
 			}
 		}
 		return o, err
-	default:
-		return o, errors.New("it is not clear what was read; choose a test and record it again")
 	}
-	return o, nil
+	return q.Answered(c.PostForm("reading"))
+}
+
+// postedQuestion is the question of the form that was sent.
+func postedQuestion(c *gin.Context) probe.Question {
+	_ = c.PostForm("do") // reads the form
+	return questionIn(c.Request.PostForm)
+}
+
+// questionIn is the question that a form or an address asks. Forms that a telephone has kept from an earlier version name the
+// part on the bench and its terminals, where now they are pins.
+func questionIn(form url.Values) probe.Question {
+	q := probe.Question{
+		Do: probe.Do(form.Get("do")), State: form.Get("state"), Setup: form["setup"], At: firstOf(form.Get("at"), form.Get("pin")),
+		From: form.Get("from"), With: form.Get("with"), Part: form.Get("part"),
+	}
+	if between := form["between"]; form.Get("bench") != "" && len(between) == 2 {
+		inner := func(name string) string {
+			return harness.Pin{Part: form.Get("bench"), Name: name, Inner: true}.String()
+		}
+		q.At, q.From, q.Part = inner(between[0]), inner(between[1]), ""
+		if form.Get("energised") != "" {
+			q.With = "energised"
+		}
+	}
+	return q
 }
 
 // mostLeads bounds what two leads held together read.
@@ -114,13 +132,13 @@ func (a *Jobs) record(c *gin.Context) {
 
 // asForetold is a look at the fans at which each did what it should: one touch after a repair.
 func (j *jobAt) asForetold(c *gin.Context) (probe.Observation, error) {
-	o := probe.Observation{State: c.PostForm("state"), Setup: c.PostFormArray("setup"), Fans: map[string]string{}}
-	t, err := o.Told(j.file.Drawn, probe.LookAtFans)
+	o := probe.Seen(c.PostForm("state"), nil, c.PostFormArray("setup")...)
+	t, err := o.Question.Test(j.file.Drawn)
 	if err != nil {
 		return o, err
 	}
 	good := j.file.Guide.Healthy(t)
-	o.Fans = good.Fans
+	o.Answer = good.Answer
 	return o, nil
 }
 
@@ -128,7 +146,7 @@ func (j *jobAt) asForetold(c *gin.Context) (probe.Observation, error) {
 // of the moment taken back.
 func (j *jobAt) recording(o probe.Observation) ([]job.Entry, error) {
 	test, err := o.Test(j.file.Drawn)
-	if err == nil && o.Unreachable {
+	if err == nil && o.Unreachable() {
 		return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
 	}
 	if err == nil {
@@ -175,8 +193,8 @@ func (a *Jobs) say(c *gin.Context) {
 		case err != nil:
 			return nil, refusedFor(err)
 		case said.Seen != nil:
-			if said.Seen.Ohms != nil { // the leads are those of the reading before
-				said.Seen.Nulled, said.Seen.Leads = j.leads()
+			if said.Seen.Do == probe.Ohms { // the leads are those of the reading before
+				said.Seen.How.Nulled, said.Seen.How.Leads = j.leads()
 			}
 			return j.recording(*said.Seen)
 		}

@@ -5,6 +5,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/probe"
 )
 
 // otherwise finds relays that were felt in two states or more just as another relay should be, and not as they are drawn:
@@ -13,13 +14,13 @@ func otherwise(j *jobAt) []string {
 	felt := map[string]map[string]bool{} // relay, state: it clicked
 	for i := range j.state.Seen {
 		o := &j.state.Seen[i]
-		if o.Relay == "" || len(o.Setup) > 0 {
+		if o.Do != probe.Relay || len(o.Setup) > 0 {
 			continue
 		}
-		if felt[o.Relay] == nil {
-			felt[o.Relay] = map[string]bool{}
+		if felt[o.Part] == nil {
+			felt[o.Part] = map[string]bool{}
 		}
-		felt[o.Relay][o.State] = o.Felt == "click"
+		felt[o.Part][o.State] = o.Word() == "click"
 	}
 	drawn := map[string]map[string]bool{}
 	for _, s := range j.file.Drawn.States {

@@ -16,7 +16,9 @@ func ownTest(m *electric.Model, state *harness.State, ledger []electric.Action, 
 	c, do := m.Circuit, cmp.Or(q.Get("do"), string(probe.Volts))
 	switch {
 	case q.Get("as") == "move":
-		return wholeTest(c, state, q)
+		asked := questionIn(q) // with a set-up of its own, all of it in the address
+		asked.State = state.Name
+		return asked.Test(c)
 	case q.Get("look") != "":
 		do = string(probe.LookAtFans)
 	case q.Get("part") != "":
@@ -27,15 +29,4 @@ func ownTest(m *electric.Model, state *harness.State, ledger []electric.Action, 
 		t.Setup = ledger // a pulled relay's socket, an open plug: there is nothing to be switched off
 	}
 	return t, err
-}
-
-// wholeTest is a test with a set-up of its own, all of it in the address.
-func wholeTest(c *harness.Circuit, state *harness.State, q url.Values) (probe.Test, error) {
-	do := probe.Do(q.Get("do"))
-	o := probe.Observation{
-		State: state.Name, Setup: q["setup"], At: q.Get("pin"), From: q.Get("from"), With: q.Get("with"),
-		Bench: q.Get("bench"), Between: q["between"], Energised: q.Get("energised") != "",
-	}
-	o.About(do, q.Get("part"))
-	return o.Told(c, do)
 }

@@ -34,7 +34,7 @@ func (j *jobAt) passLines(v *job.Verification) (list, causes []passLine) {
 		line := passLine{Ticked: t, URL: answerURL(j, t.Test), Field: fmt.Sprintf("answer-%d", i)}
 		if t.Test != nil {
 			switch kind := t.Test.Kind().(type) {
-			case probe.Seen:
+			case probe.Looking:
 				line.Field = ""
 				for k, fan := range j.file.Drawn.Fans() {
 					line.Cells = append(line.Cells, commandCell{
@@ -104,22 +104,15 @@ func (l *passLine) read(c *gin.Context) (*probe.Observation, string, error) {
 		if len(fans) == 0 {
 			return nil, "", nil
 		}
-		return &probe.Observation{State: l.Test.State.Name, Fans: fans}, "", nil
+		o := probe.Seen(l.Test.State.Name, fans)
+		return &o, "", nil
 	}
 	typed := room.Clip(strings.TrimSpace(firstOf(c.PostForm(l.Field+"-typed"), c.PostForm(l.Field))), room.MaxText)
 	if typed == "" || l.Test == nil {
 		return nil, typed, nil
 	}
-	o := probe.Asking(*l.Test)
-	switch kind := l.Test.Kind().(type) {
-	case probe.Typed:
-		return &o, "", kind.Type(&o, typed)
-	case probe.Figured:
-		r, err := kind.Unit().Parse(typed)
-		*kind.Reading(&o) = &r
-		return &o, "", err
-	}
-	return nil, "", nil
+	o, err := l.Test.Question().Answered(typed)
+	return &o, "", err
 }
 
 func firstOf(words ...string) string {

@@ -66,8 +66,8 @@ func (j *jobAt) roundAsked(state *harness.State, name, do string) (*round, error
 		return nil, errNoRound
 	}
 	for k, pin := range j.cavities(part) {
-		o := probe.Observation{State: r.State, Setup: r.Setup, At: pin.String()}
-		t, err := o.Told(j.file.Drawn, r.Do)
+		q := probe.Question{Do: r.Do, State: r.State, Setup: r.Setup, At: pin.String()}
+		t, err := q.Test(j.file.Drawn)
 		if err != nil {
 			return nil, err
 		}
@@ -106,20 +106,14 @@ func (a *Jobs) recordRound(c *gin.Context) {
 			if said == "" {
 				continue
 			}
-			o := probe.Observation{State: state.Name, Setup: probe.SetupWords(j.state.Ledger), At: pin.String()}
 			do := probe.Do(c.PostForm("do"))
 			if !slices.ContainsFunc(roundsWith, func(r roundWith) bool { return r.Do == do }) {
 				return nil, refusedFor(errNoRound)
 			}
-			switch kind := probe.Of(do).(type) {
-			case probe.Worded:
-				kind.Say(&o, said)
-			case probe.Figured:
-				r, err := kind.Unit().Parse(said)
-				if err != nil {
-					return nil, refusedFor(fmt.Errorf("%s: %w", pin, err))
-				}
-				*kind.Reading(&o) = &r
+			q := probe.Question{Do: do, State: state.Name, Setup: probe.SetupWords(j.state.Ledger), At: pin.String()}
+			o, err := q.Answered(said)
+			if err != nil {
+				return nil, refusedFor(fmt.Errorf("%s: %w", pin, err))
 			}
 			list = append(list, o)
 		}

@@ -333,15 +333,15 @@ func (a *Jobs) readCodes(c *gin.Context) {
 		a.showScan(c, j, http.StatusUnprocessableEntity, room.Sentence(err))
 		return
 	}
-	names := []string{}
+	names := probe.Codes{}
 	for _, code := range codes {
 		names = append(names, code.Name())
 	}
 	a.change(c, j, fmt.Sprintf("/jobs/%d/scan", j.ID), func(j *jobAt, sentence string) {
 		a.showScan(c, j, http.StatusUnprocessableEntity, sentence)
 	}, func(j *jobAt) ([]job.Entry, error) {
-		entries, err := j.seen([]probe.Observation{{State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger),
-			Codes: &names}})
+		asked := probe.Question{Do: probe.TroubleCodes, State: j.file.Drawn.States[0].Name, Setup: probe.SetupWords(j.state.Ledger)}
+		entries, err := j.seen([]probe.Observation{{Question: asked, Answer: names}})
 		for _, code := range codes {
 			if words := w.Beside(code).Words(); err == nil && words != "" {
 				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: "kept beside " + code.Name() + ": " + words}})
@@ -584,19 +584,20 @@ func seenIn(c *gin.Context, j *jobAt, state string) ([]probe.Observation, error)
 		}
 	}
 	if len(fans) > 0 {
-		list = append(list, probe.Observation{State: state, Setup: setup, Fans: fans})
+		list = append(list, probe.Seen(state, fans, setup...))
 	}
 	for _, relay := range j.file.Drawn.OfKind(harness.KindRelay) {
 		if word := c.PostForm("relay-" + relay.Name); word != "" {
-			list = append(list, probe.Observation{State: state, Setup: setup, Relay: relay.Name, Felt: word})
+			list = append(list, probe.Observation{Question: probe.Question{Do: probe.Relay, State: state, Setup: setup, Part: relay.Name},
+				Answer: probe.Word(word)})
 		}
 	}
 	if typed := strings.TrimSpace(c.PostForm("volts")); typed != "" {
-		r, err := probe.InVolts.Parse(typed)
+		o, err := probe.Question{Do: probe.Volts, State: state, Setup: setup, At: c.PostForm("pin")}.Answered(typed)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, probe.Observation{State: state, Setup: setup, At: c.PostForm("pin"), Volts: &r})
+		list = append(list, o)
 	}
 	if len(list) == 0 {
 		return nil, errors.New("say what a fan did, what a relay did, or what the meter reads")

@@ -107,8 +107,8 @@ func (j *jobAt) lastSeen() map[string]map[string]string {
 	key := probe.SetupKey(j.state.Ledger)
 	for i := range j.state.Seen {
 		o := &j.state.Seen[i]
-		if setup, err := o.Held(j.file.Drawn); o.Fans != nil && err == nil && probe.SetupKey(setup) == key {
-			said[o.State] = o.Fans
+		if setup, err := o.Held(j.file.Drawn); o.Fans() != nil && err == nil && probe.SetupKey(setup) == key {
+			said[o.State] = o.Fans()
 		}
 	}
 	return said
@@ -121,7 +121,7 @@ func (j *jobAt) tableFirst(r jobRequest) bool {
 
 // looked tells whether any fan has been looked at yet.
 func (j *jobAt) looked() bool {
-	return slices.ContainsFunc(j.state.Seen, func(o probe.Observation) bool { return o.Fans != nil })
+	return slices.ContainsFunc(j.state.Seen, func(o probe.Observation) bool { return o.Fans() != nil })
 }
 
 // readTable reads a pass of commands from the form: an observation a state in which a fan has a word.
@@ -138,7 +138,7 @@ func readTable(c *gin.Context, circuit *harness.Circuit, setup []electric.Action
 		}
 		said[s.Name] = fans
 		if len(fans) > 0 {
-			list = append(list, probe.Observation{State: s.Name, Setup: probe.SetupWords(setup), Fans: fans})
+			list = append(list, probe.Seen(s.Name, fans, probe.SetupWords(setup)...))
 		}
 	}
 	return list
