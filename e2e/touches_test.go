@@ -317,7 +317,7 @@ func TestTouchesOfOwnReadings(t *testing.T) {
 		{"clamp", 3, []func(){pin("M1.+"), chip("amps"), figure("9")}},
 		{"a relay felt", 3, []func(){part("K2"), other("do=relay"), word}},
 		{"a fan turned by hand", 3, []func(){part("M1"), other("do=turned"), word}},
-		{"ohms on the bench", 4, []func(){part("K2"), other("bench=K2"), figure("80")}},
+		{"ohms on the bench", 4, []func(){part("K2"), other("pin=K2.86%27"), figure("80")}},
 		{"no codes", 2, []func(){func() { c.fill(".say input[name=line]", "codes none"); c.click(".say button") }}},
 		{"a fuse looked at", 3, []func(){part("F3"), other("do=looked"), word}},
 	} {

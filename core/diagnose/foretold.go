@@ -13,7 +13,7 @@ type foretoldCar struct {
 	which []int
 	i, k  int // the suspect, and which of its cars
 
-	shown func(i, k int) float64
+	shown map[string]func(i, k int) float64 // by the key of what was laid on
 	page  *foretold
 }
 
@@ -25,14 +25,20 @@ func (c *foretoldCar) Nominal() float64 { return c.g.circuit.Nominal() }
 
 // Shows is what the test's instrument shows on it.
 func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
-	if c.shown == nil {
+	key := t.Key()
+	shows, known := c.shown[key]
+	if !known {
 		shown, err := c.g.shown(t, c.which)
 		if err != nil {
 			return 0, err
 		}
-		c.shown = func(i, k int) float64 { return float64(shown[i][k]) }
+		if c.shown == nil {
+			c.shown = map[string]func(i, k int) float64{}
+		}
+		shows = func(i, k int) float64 { return float64(shown[i][k]) }
+		c.shown[key] = shows
 	}
-	return c.shown(c.i, c.k), nil
+	return shows(c.i, c.k), nil
 }
 
 // inState is the page of the test's set-up, with a car that has nothing wrong beside the suspects.

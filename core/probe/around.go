@@ -36,6 +36,13 @@ func Around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Tes
 			}
 		}
 	}
+	for _, k := range kinds {
+		if kind, ok := k.(interface {
+			around(c *harness.Circuit, now []electric.Action, part *harness.Part) []Test
+		}); ok {
+			tests = append(tests, kind.around(c, now, part)...)
+		}
+	}
 	return tests
 }
 

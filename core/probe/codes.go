@@ -32,6 +32,9 @@ func (codes) Say(word string) Answer {
 	return Codes{word}
 }
 
+// Asks is what a page writes there.
+func (codes) Asks() (label, example string) { return "Fault codes, or none", "P0480, or none" }
+
 // Type reads a list of fault codes as people type it; "none" is an answer, nothing typed is not.
 func (codes) Type(text string) (Answer, error) {
 	list := Codes{}

@@ -71,6 +71,8 @@ type Typed interface {
 	Worded
 	// Type reads an answer as people type it.
 	Type(text string) (Answer, error)
+	// Asks is what a page writes over the place where it is typed, and within it.
+	Asks() (label, example string)
 }
 
 // Figured is a kind that is answered by a meter's figure.

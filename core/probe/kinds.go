@@ -10,7 +10,7 @@ import (
 )
 
 // kinds is every kind there is.
-var kinds = []Kind{look{}, volts{}, amps{}, ohms{}, lamp{}, led{}, buzzer{}, click{}, codes{}, turned{}, looked{}, wiggled{}}
+var kinds = []Kind{look{}, volts{}, amps{}, ohms{}, lamp{}, led{}, buzzer{}, click{}, codes{}, turned{}, looked{}, wiggled{}, infrared{}}
 
 // Of is the kind of that name; nil for a name that is none.
 func Of(do Do) Kind {

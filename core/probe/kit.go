@@ -10,7 +10,7 @@ const (
 	NoTool      ScanTool = "none"
 )
 
-// Kit is what the technician has at hand. The zero Kit has everything.
+// Kit is what the technician has at hand. The zero Kit has everything that is common.
 type Kit struct {
 	Scan     ScanTool
 	NoMeter  bool
@@ -18,4 +18,5 @@ type Kit struct {
 	NoClamp  bool
 	NoDecade bool // no decade box or resistor for a sensor's place
 	NoJumper bool // no fused lead
+	Infrared bool // an infrared thermometer, which few have
 }

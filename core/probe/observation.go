@@ -113,13 +113,17 @@ func (o Observation) Fans() Fans {
 	return fans
 }
 
-// Word is the answer in a word, empty for a figure and for a look.
+// Word is the answer in a word, empty for a look and for a figure that is compared as such.
 func (o Observation) Word() string {
 	switch a := o.Answer.(type) {
 	case Word:
 		return string(a)
 	case Codes:
 		return a.word()
+	case Figure:
+		if a.Unit.word != nil {
+			return a.Unit.word(a.Figure)
+		}
 	}
 	return ""
 }

@@ -89,6 +89,7 @@ type Unit struct {
 	spell   func(v float64) string
 	// Two figures are roughly the same that are nearer than this, or than this share of what was expected.
 	near, nearShare float64
+	word            func(v float64) string // the step in which figures are compared, where they are too coarse to be compared as such
 }
 
 // The meter's three ranges.

@@ -229,6 +229,9 @@ func (r record) answer(kind Kind) (Answer, error) {
 		reading, err := k.Unit().Parse(word)
 		return Figure{reading, k.Unit()}, err
 	case Typed:
+		if word := r.text(key); word != "" {
+			return k.Type(word)
+		}
 		codes, err := r.list(key)
 		return Codes(append([]string{}, codes...)), err
 	}

@@ -250,7 +250,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 			p.Card.Fans = append(p.Card.Fans, fanInput{fan.Name, fan.Label, j.fanWords(fan.Name, circuit.State(p.Card.State))})
 		}
 	case probe.Typed:
-		p.Card.Typed = true
+		p.Card.Typed, p.Card.Example = kind.Asks()
 	case probe.Worded:
 		test, err := p.Card.Test(circuit)
 		if err != nil {

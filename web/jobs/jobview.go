@@ -90,7 +90,8 @@ type card struct {
 	Heading string // "Next move", "Proof still lacking", "Your choice"
 	Mine    bool   // chosen by the technician
 	Fans    []fanInput
-	Typed   bool     // the answer is typed: codes
+	Typed   string   // what is typed as the answer: codes; empty where it is no such answer
+	Example string   // of it
 	Answers []string // words of an answer that is no figure
 	Unit    *probe.Unit
 	Ohms    bool     // what the leads add may be in the figure

@@ -91,7 +91,7 @@ func (a *People) tools(c *gin.Context) {
 		p.Scans = append(p.Scans, scan)
 	}
 	for _, t := range room.Tools(&kit) {
-		p.Tools = append(p.Tools, toolBox{t.Name, t.Label, !*t.Missing})
+		p.Tools = append(p.Tools, toolBox{t.Name, t.Label, t.Has()})
 	}
 	for _, s := range probe.Schools {
 		label := string(s)
@@ -120,14 +120,7 @@ func (a *People) setTools(c *gin.Context) {
 		a.Refuse(c, err)
 		return
 	}
-	var missing []string
-	var kit probe.Kit
-	for _, t := range room.Tools(&kit) {
-		if c.PostForm("tool-"+t.Name) == "" {
-			missing = append(missing, t.Name)
-		}
-	}
-	room.KeepKit(c, f.Scan, f.School, missing)
+	room.KeepKit(c, f.Scan, f.School, func(tool string) bool { return c.PostForm("tool-"+tool) != "" })
 	room.KeepUnits(c)
 	room.KeepType(c)
 	room.KeepLook(c)

@@ -30,7 +30,7 @@ func parseKit(raw string) (kit probe.Kit, school probe.School) {
 		kit.Scan = scan
 	}
 	for _, t := range Tools(&kit) {
-		*t.Missing = q.Get("without-"+t.Name) != ""
+		t.set(q.Get("with-"+t.Name) != "" || !t.Rare && q.Get("without-"+t.Name) == "")
 	}
 	if s := probe.School(q.Get("school")); slices.Contains(probe.Schools, s) {
 		school = s
@@ -41,21 +41,33 @@ func parseKit(raw string) (kit probe.Kit, school probe.School) {
 // Tool is one that may be missing.
 type Tool struct {
 	Name, Label string
-	Missing     *bool
+	Rare        bool // few have it: it is there only where somebody says so
+	flag        *bool
 }
 
+// Has tells whether it is at hand.
+func (t Tool) Has() bool { return *t.flag == t.Rare }
+
+func (t Tool) set(has bool) { *t.flag = has == t.Rare }
+
+// Tools are those of a kit.
 func Tools(k *probe.Kit) []Tool {
 	return []Tool{
-		{"meter", "Multimeter", &k.NoMeter}, {"lamp", "Test lamp", &k.NoLamp}, {"clamp", "Clamp ammeter", &k.NoClamp},
-		{"decade", "Decade box or resistors for a sensor's place", &k.NoDecade}, {"jumper", "Fused jumper lead", &k.NoJumper},
+		{"meter", "Multimeter", false, &k.NoMeter}, {"lamp", "Test lamp", false, &k.NoLamp}, {"clamp", "Clamp ammeter", false, &k.NoClamp},
+		{"decade", "Decade box or resistors for a sensor's place", false, &k.NoDecade},
+		{"jumper", "Fused jumper lead", false, &k.NoJumper}, {"infrared", "Infrared thermometer", true, &k.Infrared},
 	}
 }
 
 // KeepKit keeps what the person at this browser has, and likes.
-func KeepKit(c *gin.Context, scan, school string, missing []string) {
+func KeepKit(c *gin.Context, scan, school string, has func(tool string) bool) {
 	q := url.Values{"scan": {scan}, "school": {school}}
-	for _, name := range missing {
-		q.Set("without-"+name, "1")
+	for _, t := range Tools(&probe.Kit{}) {
+		if has(t.Name) && t.Rare {
+			q.Set("with-"+t.Name, "1")
+		} else if !has(t.Name) && !t.Rare {
+			q.Set("without-"+t.Name, "1")
+		}
 	}
 	Keep(c, kitCookie, q.Encode())
 }
