@@ -153,8 +153,12 @@ func (c *Car) look(n *electric.Network, wrong bool) probe.Fans {
 	fans := probe.Fans{}
 	shares := make([]float32, len(c.fans))
 	n.FanShares(shares)
+	fits := n.InFits()
 	for k, fan := range c.fans {
 		fans[fan] = string(electric.SpeedWord(float64(shares[k])))
+		if fits != nil && fits[k] {
+			fans[fan] = probe.Cycling
+		}
 	}
 	if wrong {
 		fans[c.fans[c.rng.IntN(len(c.fans))]] = probe.SpeedWords[c.rng.IntN(3)]

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"ironthread/core/fault"
+	"ironthread/core/harness"
 	"ironthread/core/predict"
 	"ironthread/core/probe"
 )
@@ -28,7 +30,7 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 	if err != nil {
 		return err
 	}
-	cycles := cyclingChance(a.g.suspects[i])
+	cycles := a.g.cyclingChance(a.g.suspects[i])
 	chances := make([][][4]float32, len(a.g.fans))
 	for n := range a.g.fans {
 		chances[n] = p.of[i].Speeds(a.state(), n)
@@ -87,10 +89,20 @@ func widened(x [4]float32) (y [4]float64) {
 	return y
 }
 
-// cyclingChance is how likely a fan starts and stops quickly: often where the fault comes and goes,
+// overloads are faults of a fan that make it take more than its breaker carries.
+var overloads = []string{fault.Seized, fault.Worn, fault.ShortedTurns}
+
+// returns tells whether the circuit has a part that opens from too much current and closes again by itself.
+func (g *inquiry) returns() bool {
+	return slices.ContainsFunc(g.circuit.Parts, func(p *harness.Part) bool { return p.Traits().Returns })
+}
+
+// cyclingChance is how likely a fan starts and stops quickly: often where the fault comes and goes, or is too much for a breaker,
 // now and then where a joint cannot carry the fan, seldom otherwise.
-func cyclingChance(s *suspect) float64 {
+func (g *inquiry) cyclingChance(s *suspect) float64 {
 	switch {
+	case g.returns() && (s.Fault.IsShort() || slices.Contains(overloads, s.Fault.Words)):
+		return oftenCycles
 	case s.ComesAndGoes():
 		return oftenCycles
 	case s.Fault.IsJoint() && s.Fault.Words != "open":

@@ -83,7 +83,7 @@ func (n *Network) linkName(b *branch, w *harness.Wire) (name string, gate bool) 
 		return part + "'s make contact", true
 	case restContact:
 		return part + "'s rest contact", true
-	case closedSwitch:
+	case closedSwitch, solidly:
 		return part, true
 	case driving:
 		return n.drivers[b.index].pin.String() + "'s driver", true

@@ -41,6 +41,10 @@ func (n *Network) heat() map[string]HeatPoint {
 			add(part.Name, amps*amps/n.siemens[i], 0)
 		}
 	}
+	for i := range n.solids {
+		amps := n.current(n.solids[i].branch)
+		add(n.solids[i].part.Name, amps*amps/n.siemens[n.solids[i].branch], degreesPerWatt)
+	}
 	for i := range n.modules {
 		for _, k := range n.modules[i].drives {
 			add(n.modules[i].part.Name, n.drives[k].loss(n), degreesPerWatt)

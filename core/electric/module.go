@@ -52,6 +52,10 @@ func (n *Network) addFurther(i int, p *harness.Part) {
 	switch spec := p.Spec.(type) {
 	case *harness.ResistorCard:
 		n.addCard(i, p, spec)
+	case *harness.SolidState:
+		n.addSolid(i, p, spec)
+	case *harness.Breaker:
+		n.addBreaker(i, p, spec)
 	case *harness.Limiter:
 		n.addPlain(i, p, closedOhms, always, 0)
 	case *harness.Selector:

@@ -26,6 +26,7 @@ const (
 	whole // fuse index not open
 	driving
 	chopping // speed controller index closed outright
+	solidly  // solid-state relay index on
 )
 
 // stray says which of a car's departures applies to a branch's ohms.
@@ -71,6 +72,8 @@ type fuseGate struct {
 	style  harness.FuseStyle
 	branch int
 	amps   float64
+
+	returns, cooled float64 // seconds after which a breaker closes again, and for which it has been open; 0: it does not
 }
 
 // driver is a controller's pin that closes to ground or to power.
@@ -136,6 +139,8 @@ type Network struct {
 	relays      []relay
 	switches    []switchGate
 	fuses       []fuseGate
+	solids      []solid
+	fits        []bool // the motors that turned when a breaker opened which closes again; nil: none has
 	drivers     []driver
 	controllers []controller
 	motors      []motor

@@ -229,14 +229,7 @@ func (m *Model) servedLevel(pin harness.Pin) harness.Level {
 	return level
 }
 
-func passesPulses(kind harness.Kind) bool {
-	switch kind {
-	case harness.KindSplice, harness.KindConnector, harness.KindResistor, harness.KindFuse, harness.KindDiode, harness.KindLimiter,
-		harness.KindSwitch:
-		return true
-	}
-	return false
-}
+func passesPulses(kind harness.Kind) bool { return kind.Traits().Passes }
 
 // along walks from a pin over wires, and through parts of the kinds that pass, and shows each pin
 // it comes to until found says that this was the one.

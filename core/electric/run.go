@@ -270,6 +270,7 @@ func (m *motor) acceleration() float64 {
 // warm uses up fuses and heats cards over one step.
 func (r *runner) warm(step float64) {
 	n := r.n
+	r.closeAgain(step)
 	for i := range n.fuses {
 		f := &n.fuses[i]
 		if n.opened[i] {

@@ -82,6 +82,7 @@ func (n *Network) move(oneByOne bool) bool {
 			}
 		}
 	}
+	moved = n.moveSolids() || moved
 	return n.moveModules() || moved
 }
 
@@ -92,6 +93,11 @@ func (n *Network) position() uint64 {
 	for i, in := range n.pulledIn {
 		if in {
 			w ^= 1 << (i % 48)
+		}
+	}
+	for i := range n.solids {
+		if n.solids[i].on {
+			w ^= 1 << (47 - i%16)
 		}
 	}
 	for i, on := range n.powered {
@@ -129,7 +135,11 @@ func (n *Network) blow() bool {
 		if load < 1.1 {
 			continue
 		}
-		if t := OpensInSeconds(f.style, load); t <= soonest {
+		t := OpensInSeconds(f.style, load)
+		if f.returns > 0 && t <= historySeconds { // nothing is lost by waiting for it: it is met however long it takes
+			t = math.Min(t, latchSeconds)
+		}
+		if t <= soonest {
 			first, soonest = i, t
 		}
 	}
@@ -137,6 +147,7 @@ func (n *Network) blow() bool {
 		return false
 	}
 	n.noteChoppers()
+	n.keepRunning(first)
 	n.opened[first] = true
 	return true
 }

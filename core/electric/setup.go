@@ -79,17 +79,7 @@ func (a Action) Lasts() bool {
 // DetachVerb is the word for separating a part of this kind from its cavities; empty where
 // it cannot be.
 func DetachVerb(kind harness.Kind) Verb {
-	switch kind {
-	case harness.KindRelay, harness.KindFuse:
-		return Out
-	case harness.KindMotor, harness.KindController, harness.KindSwitch, harness.KindResistor, harness.KindResistorCard,
-		harness.KindSelector, harness.KindSwitch2, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindSensor,
-		harness.KindFanModule, harness.KindPWMModule, harness.KindSpeedController, harness.KindLimiter, harness.KindDiode, harness.KindLamp:
-		return Unplugged
-	case harness.KindConnector, harness.KindBattery, harness.KindGround:
-		return Apart
-	}
-	return ""
+	return Verb(kind.Traits().Off)
 }
 
 // ParseAction reads one set-up action and checks it against the circuit.

@@ -163,6 +163,9 @@ func (n *Network) Rest() {
 		n.pulledIn[i] = n.relays[i].stuckIn
 	}
 	clear(n.closed)
+	for i := range n.solids {
+		n.solids[i].on = n.solids[i].shorted
+	}
 	n.restModules()
 	n.held = nil
 }
@@ -190,7 +193,7 @@ func (n *Network) Complain(states []*harness.State) uint64 {
 func (n *Network) Blown() uint64 {
 	var bits uint64
 	for i, open := range n.opened {
-		if open {
+		if open && n.fuses[i].returns == 0 {
 			bits |= 1 << (i % 64)
 		}
 	}
@@ -212,6 +215,7 @@ func (n *Network) Enter(s *harness.State) {
 		n.closed[i] = n.switches[i].stuck || n.switches[i].closes(s, n.closed[i])
 	}
 	n.sense(s)
+	n.closeBreakers()
 	before := n.held
 	n.lastHeard = harness.Heard{}
 	n.command(s, n.model.Circuit.CommandsIn(s, before, harness.Heard{}))
@@ -266,6 +270,8 @@ func (n *Network) conducts(b *branch) bool {
 		return n.closed[b.index]
 	case whole:
 		return !n.opened[b.index]
+	case solidly:
+		return n.solids[b.index].on
 	case chopping:
 		return n.choppers[b.index].outright
 	case driving:

@@ -44,6 +44,7 @@ func (n *Network) warnings() []Warning {
 	for i := range n.fuses {
 		n.warnFuse(i, warn)
 	}
+	n.warnSolids(warn)
 	for i := range n.drivers {
 		d := &n.drivers[i]
 		if amps := math.Abs(n.current(d.branch)); amps > driverAmps {
@@ -303,6 +304,8 @@ func (n *Network) warnFuse(i int, warn func(kind, at, format string, args ...any
 	seconds := OpensInSeconds(f.style, load)
 	name := f.name
 	switch {
+	case n.opened[i] && f.returns > 0:
+		warn("fuse", name, "%s opens and closes again about every %.0f s: what it feeds runs in fits", name, f.returns)
 	case n.opened[i]:
 		warn("fuse", name, "%s has blown", name)
 	case !math.IsInf(seconds, 1):

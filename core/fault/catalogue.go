@@ -103,6 +103,8 @@ var (
 		harness.KindSpeedController: {{Dead, 5, ""}, {StuckFull, 2, ""}},
 		harness.KindDiode:           {{Open, 1.5, ""}, {Shorted, 1.5, ""}},
 		harness.KindLamp:            {{Open, 6, ""}},
+		harness.KindSolidState:      {{Dead, 1.5, ""}, {AlwaysOn, 3, ""}, {Resists, 1, "ohms"}},
+		harness.KindBreaker:         {{Open, 3, ""}, {Resists, 3, "ohms"}, {StuckClosed, 0.3, ""}},
 	}
 	roleFaults    = []Entry{{Dead, 1, ""}, {AlwaysOn, 0.4, ""}}
 	pinFaults     = []Entry{{Open, 0.8, ""}, {Resists, 0.8, "ohms"}}
@@ -256,11 +258,7 @@ func All(c *harness.Circuit) []Suspect {
 // hasTerminals tells whether a part plugs into cavities whose terminals can spread or back
 // out. Fuses, switches and connectors are left to their own faults and their wires'.
 func hasTerminals(p *harness.Part) bool {
-	switch p.Kind() {
-	case harness.KindRelay, harness.KindMotor, harness.KindController, harness.KindFanModule, harness.KindPWMModule:
-		return true
-	}
-	return false
+	return p.Traits().Spreads
 }
 
 func wired(c *harness.Circuit, pin harness.Pin) bool {
@@ -275,11 +273,7 @@ func wired(c *harness.Circuit, pin harness.Pin) bool {
 // neighbours tells whether two wires end at different cavities of one plug, where a
 // conversion or a repair can cross them: a controller or an in-line connector.
 func neighbours(c *harness.Circuit, a, b *harness.Wire) bool {
-	plug := func(pin harness.Pin) bool {
-		kind := c.Part(pin.Part).Kind()
-		return kind == harness.KindController || kind == harness.KindConnector || kind == harness.KindFanModule ||
-			kind == harness.KindSpeedController
-	}
+	plug := func(pin harness.Pin) bool { return c.Part(pin.Part).Traits().Crosses }
 	for _, x := range []harness.Pin{a.From, a.To} {
 		for _, y := range []harness.Pin{b.From, b.To} {
 			if x.Part == y.Part && x != y && plug(x) {

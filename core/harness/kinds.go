@@ -36,6 +36,8 @@ const (
 	KindSpeedController Kind = "speed-controller"
 	KindDiode           Kind = "diode"
 	KindLamp            Kind = "lamp"
+	KindSolidState      Kind = "solid-state-relay"
+	KindBreaker         Kind = "breaker"
 )
 
 // Spec is what one kind of part adds to a [Part].
@@ -74,6 +76,8 @@ var newSpec = map[Kind]func() Spec{
 	KindSpeedController: func() Spec { return &SpeedController{} },
 	KindDiode:           func() Spec { return &Diode{} },
 	KindLamp:            func() Spec { return &Lamp{} },
+	KindSolidState:      func() Spec { return &SolidState{} },
+	KindBreaker:         func() Spec { return &Breaker{} },
 }
 
 // Kinds lists every kind, sorted.

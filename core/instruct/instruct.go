@@ -40,8 +40,7 @@ func (w *writer) interventions() {
 	for _, a := range w.test.Setup { // a card or a resistor renewed and not yet run
 		renewed := a.Verb == electric.Renewed || a.Verb == electric.RenewedUsed
 		if part := w.circuit.Part(a.Part); renewed && part != nil && w.test.Kind().InState() {
-			switch part.Kind() {
-			case harness.KindResistorCard, harness.KindResistor, harness.KindLimiter:
+			if part.Traits().Airflow {
 				w.caution("Bolt " + a.Part + " into its airflow first: outside it, it overheats within seconds.")
 			}
 		}

@@ -161,14 +161,6 @@ func (t *Trace) lacks(p *Part) []string {
 		if no("87") && no("87a") {
 			say(": nothing goes on from its contact (87)")
 		}
-	case harness.KindFuse, harness.KindSwitch, harness.KindResistor, harness.KindDiode, harness.KindLimiter:
-		ends := map[harness.Kind][2]string{harness.KindDiode: {"a", "k"}}[p.Kind]
-		if ends[0] == "" {
-			ends = [2]string{"a", "b"}
-		}
-		if one, other := no(ends[0]), no(ends[1]); one || other {
-			say(" is wired at %s only", map[bool]string{true: "no end, and at best one", false: "one end"}[one && other])
-		}
 	case harness.KindGround, harness.KindSplice:
 		if !t.wired(p.Name) {
 			say(" is joined to nothing yet")
@@ -176,6 +168,14 @@ func (t *Trace) lacks(p *Part) []string {
 	case harness.KindBattery:
 		if no("+") {
 			say(": nothing hangs on its plus")
+		}
+	default:
+		ends := p.Kind.Traits().Ends
+		if ends[0] == "" {
+			break
+		}
+		if one, other := no(ends[0]), no(ends[1]); one || other {
+			say(" is wired at %s only", map[bool]string{true: "no end, and at best one", false: "one end"}[one && other])
 		}
 	}
 	for i, text := range list {

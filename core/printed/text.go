@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"ironthread/core/harness"
-	"ironthread/core/typed"
 )
 
 // A trace becomes the text of a harness file: what was tapped, what is usual where nobody said more, and states out of what asks.
@@ -122,7 +121,7 @@ func (t *Trace) settings(p *Part) (settings string, usual bool) {
 		}
 		settings = fmt.Sprintf("volts: %g, amps: 15", volts)
 	default:
-		settings = typed.Usual(p.Kind)
+		settings = p.Kind.Traits().Usual
 	}
 	if p.Settings == "" {
 		return settings, settings != "" && p.Kind != harness.KindSwitch && p.Kind != harness.KindRelay

@@ -1,7 +1,5 @@
 package probe
 
-import "ironthread/core/harness"
-
 // All figures that this package rests on, so that a technician can check them in one sitting. Minutes are
 // those of a practised hand, chances are how surely a person sees, hears and feels. Unless another source
 // stands beside them they are common practice and unmeasured.
@@ -29,16 +27,6 @@ const (
 
 	likes = 0.4 // how much cheaper a school feels the tests that it likes
 )
-
-// reach is the minutes to get a lead onto a part of this kind.
-var reach = map[harness.Kind]float64{
-	harness.KindBattery: 0.3, harness.KindGround: 1.2, harness.KindSplice: 6,
-	harness.KindFuse: 0.5, harness.KindRelay: 0.4, harness.KindMotor: 1.5, harness.KindResistor: 2,
-	harness.KindSwitch: 4, harness.KindSwitch2: 4, harness.KindSelector: 4, harness.KindController: 4, harness.KindConnector: 2,
-	harness.KindResistorCard: 2.5, harness.KindFanModule: 3, harness.KindPWMModule: 3, harness.KindSpeedController: 3,
-	harness.KindThermoswitch: 2.5, harness.KindPressureSwitch: 2, harness.KindSensor: 2, harness.KindLimiter: 2, harness.KindDiode: 2,
-	harness.KindLamp: 3,
-}
 
 // hardPlaces makes a part take longer to get at where its place says so; a part's own access in the
 // harness file comes before kind and place.

@@ -72,7 +72,7 @@ func (looked) Words(t Test) []string {
 		return wireWords
 	}
 	if t.Of == nil && strings.HasPrefix(t.Part, onPin+" ") {
-		return jointWords
+		return harness.JointLooks()
 	}
 	return wordsFor(t.Of)
 }
@@ -228,33 +228,14 @@ func wiggledChances(f fault.Fault, t Test, into []float64) {
 	into[0] = 1 - into[1]
 }
 
-// lookWords are the words for a part looked at closely, by its kind; the first is that of a sound one.
-var lookWords = map[harness.Kind][]string{
-	harness.KindFuse:      {"clean", "blown", "looks whole", "heat", "corrosion"},
-	harness.KindRelay:     {"clean", "heat", "corrosion", "wet"},
-	harness.KindConnector: jointWords, harness.KindSplice: jointWords, harness.KindGround: jointWords, harness.KindBattery: jointWords,
-	harness.KindMotor:        {"clean", "heat", "water"},
-	harness.KindResistor:     {"clean", "broken", "heat", "corrosion"},
-	harness.KindResistorCard: {"clean", "broken", "heat", "corrosion"},
-	harness.KindFanModule:    boxWords, harness.KindPWMModule: boxWords, harness.KindSpeedController: boxWords,
-	harness.KindController: boxWords,
-}
-
-var (
-	jointWords = []string{"clean", "heat", "corrosion", "loose", "backed out"}
-	boxWords   = []string{"clean", "heat", "water", "corrosion"}
-	wireWords  = []string{"whole", "cut", "chafed", "melted"}
-	anyWords   = []string{"clean", "heat", "corrosion"}
-)
+var wireWords = []string{"whole", "cut", "chafed", "melted"}
 
 // wordsFor are the words for a part looked at.
 func wordsFor(part *harness.Part) []string {
-	if part != nil {
-		if words := lookWords[part.Kind()]; words != nil {
-			return words
-		}
+	if part == nil {
+		return harness.Kind("").Traits().LooksOf()
 	}
-	return anyWords
+	return part.Traits().LooksOf()
 }
 
 // lookedChances are those of each word for a part with one fault in the car. What is broken, blown or backed out is

@@ -104,7 +104,7 @@ func (infrared) around(c *harness.Circuit, now []electric.Action, part *harness.
 
 // warms tells whether a part that is as it should be stays cool, so that warmth means a bad joint.
 func warms(part *harness.Part) bool {
-	return slices.Contains([]harness.Kind{harness.KindRelay, harness.KindFuse, harness.KindSwitch}, part.Kind())
+	return part.Traits().Cool
 }
 
 // Chances are those of each step, by what the part loses on a car.

@@ -156,10 +156,7 @@ func onBench(c *harness.Circuit, name string, q *Question, t Test) (Test, error)
 
 // Benched tells whether an ohmmeter on a part of this kind, out of the car, says something of it.
 func Benched(kind harness.Kind) bool {
-	return slices.Contains([]harness.Kind{
-		harness.KindRelay, harness.KindSensor, harness.KindFuse, harness.KindResistor, harness.KindResistorCard, harness.KindMotor,
-		harness.KindDiode, harness.KindSwitch, harness.KindThermoswitch, harness.KindPressureSwitch, harness.KindSelector, harness.KindLimiter,
-	}, kind)
+	return kind.Traits().Ohms
 }
 
 // feeds tells whether an action puts a battery pack on a part.

@@ -24,7 +24,7 @@ func (t Test) reach(c *harness.Circuit, pin harness.Pin) float64 {
 	if part.Access > 0 {
 		return part.Access
 	}
-	minutes := reach[part.Kind()] * placeFold(part.At)
+	minutes := part.Traits().Reach * placeFold(part.At)
 	out := slices.Contains(t.Setup, electric.Action{Verb: electric.Out, Part: part.Name})
 	if part.Kind() == harness.KindRelay && !out {
 		minutes += minutesBackside

@@ -14,7 +14,7 @@ func TestEveryKindIsPriced(t *testing.T) {
 	assert.NoError(t, err)
 	for _, e := range entries {
 		for _, p := range e.Circuit.Parts {
-			assert.Positive(t, reach[p.Kind()], "%s in %s", p.Kind(), e.Name)
+			assert.Positive(t, p.Traits().Reach, "%s in %s", p.Kind(), e.Name)
 		}
 	}
 }

@@ -34,14 +34,6 @@ func (p place) terminal() (name string, ok bool) {
 	return "", false
 }
 
-// kindWords are what people call kinds of parts.
-var kindWords = map[string]harness.Kind{
-	"fuse": harness.KindFuse, "relay": harness.KindRelay, "fan": harness.KindMotor, "motor": harness.KindMotor,
-	"ground": harness.KindGround, "earth": harness.KindGround, "resistor": harness.KindResistor, "switch": harness.KindSwitch,
-	"connector": harness.KindConnector, "plug": harness.KindConnector, "module": harness.KindPWMModule, "battery": harness.KindBattery,
-	"diode": harness.KindDiode, "sensor": harness.KindSensor, "controller": harness.KindController, "ecu": harness.KindController,
-}
-
 // pinWords are what people call terminals.
 var pinWords = map[string]string{"plus": "+", "positive": "+", "minus": "-", "negative": "-"}
 
@@ -50,7 +42,7 @@ func placeAt(c *harness.Circuit, words []string) (place, int) {
 	if len(words) == 0 {
 		return place{}, 0
 	}
-	if kind := kindWords[words[0]]; kind != "" && len(words) > 1 { // "fuse f3", "fuse 3"
+	if kind := harness.KindCalled(words[0]); kind != "" && len(words) > 1 { // "fuse f3", "fuse 3"
 		if p, n := placeAt(c, words[1:]); n > 0 && p.part.Kind() == kind {
 			return p, n + 1
 		}
@@ -74,7 +66,7 @@ func placeAt(c *harness.Circuit, words []string) (place, int) {
 		p, more := withPin(c, part, words[n:])
 		return p, n + more
 	}
-	if kind := kindWords[words[0]]; kind != "" { // "fan", where there is one
+	if kind := harness.KindCalled(words[0]); kind != "" { // "fan", where there is one
 		if list := c.OfKind(kind); len(list) == 1 {
 			p, n := withPin(c, list[0], words[1:])
 			return p, n + 1

@@ -84,6 +84,9 @@ func joined(p *harness.Part, at harness.Pin) []harness.Pin {
 	case *harness.Splice, *harness.Switch, *harness.Diode, *harness.Selector, *harness.Switch2, *harness.StagedSwitch:
 		return p.Pins()
 	}
+	if ends := p.Traits().Joins; slices.Contains(ends[:], at.Name) && at.Name != "" {
+		return []harness.Pin{{Part: p.Name, Name: ends[0]}, {Part: p.Name, Name: ends[1]}}
+	}
 	return nil
 }
 

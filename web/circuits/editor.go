@@ -226,7 +226,7 @@ func (f *rowChange) made(text string) (string, error) {
 
 // withUsualSettings gives a part whose kind has just been chosen what a part of that kind is usually given.
 func withUsualSettings(text string, f *rowChange) string {
-	usual := typed.Usual(harness.Kind(f.Value))
+	usual := harness.Kind(f.Value).Traits().Usual
 	rows := typed.RowsOf(text, typed.PartRows)
 	if f.Cell != "kind" || usual == "" || f.Row < 0 || f.Row >= len(rows) || rows[f.Row].Cells["settings"] != "" {
 		return text

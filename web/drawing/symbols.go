@@ -129,6 +129,9 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		d.stub(upper, x, top, top+inset)
 		d.stub(lower, x, bottom-inset, bottom)
 		d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d"/>`, x-9, top+inset, bottom-top-2*inset)
+		if s.Part.Traits().Returns { // a strip of two metals that bends away, and back
+			d.f(`<path class="element" d="M%d %dq10 %d 0 %d"/>`, x, top+inset+4, (bottom-top)/2-inset-4, bottom-top-2*inset-8)
+		}
 		if s.Part.Kind() == harness.KindSensor { // the stroke of what depends on temperature
 			d.f(`<path class="element" d="M%d %dl26 -%d"/>`, x-13, bottom-inset, bottom-top-2*inset)
 		}

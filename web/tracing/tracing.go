@@ -151,20 +151,6 @@ type tracePage struct {
 // kindName is a kind of part as one says it.
 type kindName struct{ Kind, Name, Pins string }
 
-// pinsToTap are the pins that are asked for of a kind, in their order; what has two ends is wired by tapping it.
-var pinsToTap = map[harness.Kind]string{
-	harness.KindRelay: "30 87 87a 86 85", harness.KindBattery: "+", harness.KindMotor: "+ -", harness.KindFuse: "a b",
-	harness.KindSwitch: "a b", harness.KindResistor: "a b", harness.KindDiode: "a k", harness.KindLimiter: "a b", harness.KindLamp: "a b",
-	harness.KindThermoswitch: "c 1 2", harness.KindPressureSwitch: "c 1 2", harness.KindSensor: "a b", harness.KindConnector: "a1 b1 a2 b2",
-	harness.KindFanModule: "+ - a out", harness.KindPWMModule: "+ - c out", harness.KindSpeedController: "+ - out",
-	harness.KindResistorCard: "in 1 2", harness.KindSelector: "c 1 2", harness.KindSwitch2: "c a b",
-}
-
-// kindWords are kinds as one says them, where the word is another.
-var kindWords = map[harness.Kind]string{harness.KindMotor: "fan", harness.KindController: "controller", harness.KindPWMModule: "PWM module",
-	harness.KindFanModule: "fan module", harness.KindResistorCard: "resistor card", harness.KindThermoswitch: "thermal switch",
-	harness.KindPressureSwitch: "pressure switch", harness.KindSwitch2: "centre-off switch", harness.KindSpeedController: "knob"}
-
 func (a *Tracing) traceAt(c *gin.Context) (*store.Traced, bool) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil {
@@ -203,11 +189,7 @@ func (a *Tracing) page(c *gin.Context) {
 	}
 	p.Pages = string(b)
 	for _, kind := range harness.Kinds() {
-		word := kindWords[kind]
-		if word == "" {
-			word = string(kind)
-		}
-		p.Kinds = append(p.Kinds, kindName{string(kind), word, pinsToTap[kind]})
+		p.Kinds = append(p.Kinds, kindName{string(kind), kind.SpokenOf(), kind.Traits().Taps})
 	}
 	a.Render(c, http.StatusOK, "trace.html", p)
 }
