@@ -79,8 +79,7 @@ const (
 
 // Sheets lists them in the order in which a bench needs them.
 var Sheets = []*Sheet{seriesSheet, droppingSheet, cardSheet, motorSheet, windingsSheet, relaySheet, pwmSheet, wireSheet, sensorSheet,
-	fuseSheet,
-	batterySheet}
+	fuseSheet, solidSheet, batterySheet}
 
 // Find finds a sheet by its name; nil where there is none.
 func Find(name string) *Sheet {

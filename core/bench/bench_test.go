@@ -253,3 +253,15 @@ func b0(b []byte) byte {
 	}
 	return b[0]
 }
+
+// By hand: 20 A through 10 mΩ lose 0.2 V and make 4 W, twelve degrees on a heat sink of 3 °C a watt; a leak of 1 mA at 12 V is 12 kΩ,
+// behind which ten megohms read all but a seventieth of a volt.
+func TestASolidStateRelay(t *testing.T) {
+	r := work(t, "solid", map[string]string{"supply": "12", "amps": "20", "on": "10", "leak": "1", "sink": "3", "warm": "60"})
+	assert.Equal(t, "0.20 V", line(t, r, "It drops"))
+	assert.Equal(t, "4.0 W for as long as it is on", line(t, r, "It makes"))
+	assert.Equal(t, "72 °C", line(t, r, "It gets"))
+	assert.Equal(t, "12.0 V", line(t, r, "A meter behind"))
+	hot := work(t, "solid", map[string]string{"amps": "100", "on": "10"})
+	assert.Contains(t, strings.Join(hot.Cautions, " "), "Above 125 °C")
+}

@@ -1,6 +1,7 @@
 package fault
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -282,4 +283,15 @@ func neighbours(c *harness.Circuit, a, b *harness.Wire) bool {
 		}
 	}
 	return false
+}
+
+// WordsOf lists what can be wrong with a part of a kind, the most often met first.
+func WordsOf(kind harness.Kind) []string {
+	entries := slices.Clone(partFaults[kind])
+	slices.SortStableFunc(entries, func(a, b Entry) int { return cmp.Compare(b.Weight, a.Weight) })
+	words := make([]string, 0, len(entries))
+	for _, e := range entries {
+		words = append(words, e.Words)
+	}
+	return words
 }

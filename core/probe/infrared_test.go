@@ -99,7 +99,8 @@ func TestAWarmRelayIsEvidence(t *testing.T) {
 	read, err := probe.ReadObservations(b, c)
 	require.NoError(t, err)
 	assert.Equal(t, o.String(), read[0].String())
-	for typed, want := range map[string]string{"hot": "is not a reading in celsius", "900": "more than 400 °C", "OL": "type what the thermometer"} {
+	for typed, want := range map[string]string{"hot": "is not a reading in celsius", "900": "more than 400 °C",
+		"OL": "type what the thermometer"} {
 		_, err := made.Question().Answered(typed)
 		assert.ErrorContains(t, err, want)
 	}

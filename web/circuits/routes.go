@@ -12,6 +12,7 @@ import (
 func (a *Circuits) Routes(r gin.IRouter) {
 	r.GET("/library", a.library)
 	r.POST("/library", a.importHarness)
+	r.GET("/library/kinds", a.kinds)
 	r.GET("/library/new", a.newHarness)
 	r.POST("/library/new", a.addHarness)
 	r.POST("/library/new/from", a.beginFrom)

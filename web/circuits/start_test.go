@@ -6,7 +6,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
+	"ironthread/core/harness"
 	"ironthread/web/webtest"
 )
 
@@ -37,4 +39,15 @@ func TestAStartInTime(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, r.Code, query)
 		webtest.Says(t, r.Body.String(), want)
 	}
+}
+
+// Every kind of part that a file may name has its line, with what can be wrong with it.
+func TestKindsOfPart(t *testing.T) {
+	w := webtest.Open(t)
+	r := w.Get("/library/kinds")
+	require.Equal(t, http.StatusOK, r.Code)
+	for _, kind := range harness.Kinds() {
+		assert.Contains(t, r.Body.String(), `<th scope="row">`+string(kind)+`</th>`)
+	}
+	webtest.Says(t, r.Body.String(), "always on, dead, resists")
 }

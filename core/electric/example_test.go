@@ -1,0 +1,69 @@
+package electric_test
+
+import (
+	"fmt"
+
+	"ironthread/core/electric"
+	"ironthread/core/fault"
+	"ironthread/core/harness"
+)
+
+// A circuit is solved in a state, with what has been done to the car and what is wrong with it.
+func ExampleModel_Solve() {
+	c, err := harness.Read([]byte(solidAndBreaker))
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	m, err := electric.New(c)
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	open, err := fault.Parse(c, "wire Q1.out - M1.+ open")
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	for _, faults := range [][]fault.Fault{nil, {open}} {
+		p, err := m.Solve(electric.Condition{State: c.State("run"), Faults: faults})
+		if err != nil {
+			fmt.Println(err)
+			return
+		}
+		fmt.Printf("%d faults: M1 %s, %.1f V behind the relay\n", len(faults), p.Motors["M1"].Speed, *p.Pins["Q1.out"])
+	}
+	// Output:
+	// 0 faults: M1 fast, 12.0 V behind the relay
+	// 1 faults: M1 stopped, 12.6 V behind the relay
+}
+
+// An instrument is laid on two pins; what it loads the circuit with is part of what it shows.
+func ExampleModel_Instrument() {
+	c, err := harness.Read([]byte(solidAndBreaker))
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	m, err := electric.New(c)
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	setup, err := electric.ParseSetup(c, []string{"M1 unplugged"})
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	for _, with := range []electric.Instrument{electric.Voltmeter, electric.Lamp} {
+		x, err := m.Instrument(setup, nil, with, harness.ParsePin("M1.+"), harness.Pin{})
+		if err != nil {
+			fmt.Println(err)
+			return
+		}
+		fmt.Printf("%s: %.1f V\n", with, x.Shows(c.State("off"))) // what leaks through the relay is enough for a meter
+	}
+	// Output:
+	// volts: 12.6 V
+	// lamp: 0.0 V
+}
