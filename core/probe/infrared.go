@@ -7,6 +7,7 @@ import (
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
+	"ironthread/core/units"
 )
 
 // infrared is a thermometer held at a part while its fan runs: "61 °C at K1's socket". What is lost in a joint or a contact warms
@@ -76,6 +77,9 @@ func (infrared) Type(text string) (Answer, error) {
 		return Word(text), nil
 	}
 	r, err := Celsius.Parse(text)
+	if warm, wrong := units.Celsius(text); err != nil && wrong == nil && math.Abs(warm) <= Celsius.Most { // "142 F"
+		r, err = Reading{Figure: math.Round(warm)}, nil
+	}
 	if err == nil && r.Open {
 		err = fmt.Errorf("type what the thermometer shows, as in %s", Celsius.Example)
 	}

@@ -104,6 +104,9 @@ func TestAWarmRelayIsEvidence(t *testing.T) {
 		_, err := made.Question().Answered(typed)
 		assert.ErrorContains(t, err, want)
 	}
+	american, err := made.Question().Answered("142 F")
+	require.NoError(t, err)
+	assert.Equal(t, "run: 61 °C at K1", american.String())
 	_, err = probe.Question{Do: probe.Infrared, State: "run", Part: "M1"}.Test(c)
 	require.ErrorContains(t, err, "how warm M1 is")
 
