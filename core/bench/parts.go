@@ -63,74 +63,28 @@ func card(v Values) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	names := []string{}
+	c := cardRead{list: list}
 	for _, p := range list {
 		for _, n := range []string{p.a, p.b} {
-			if !slices.Contains(names, n) {
-				names = append(names, n)
+			if !slices.Contains(c.names, n) {
+				c.names = append(c.names, n)
 			}
 		}
 	}
-	if len(names) < 2 {
+	if len(c.names) < 2 {
 		return nil, errors.New("two terminals at least, with the ohms between them")
 	}
 	r := &Result{}
-	// The two ends are the pair with most ohms; the others lie between, in the order of their distance.
-	most := -1
-	for i, p := range list {
+	for _, p := range list {
 		if p.open {
 			r.Cautions = append(r.Cautions, fmt.Sprintf("Between %s and %s it is open: the limiter or a wire of the card has gone. Why: no "+
-				"air, or a fan that "+
-				"drags; find that before a new one goes in.", p.a, p.b))
-			continue
-		}
-		if most < 0 || p.ohms > list[most].ohms {
-			most = i
+				"air, or a fan that drags; find that before a new one goes in.", p.a, p.b))
 		}
 	}
-	if most < 0 {
+	taps, worst := c.along()
+	if taps == nil {
 		r.say("The card", "every pair open", practice, "open throughout")
 		return r, nil
-	}
-	far := list[most]
-	between := func(a, b string) (float64, bool) {
-		for _, p := range list {
-			if !p.open && (p.a == a && p.b == b || p.a == b && p.b == a) {
-				return p.ohms, true
-			}
-		}
-		return 0, a == b
-	}
-	type tap struct {
-		name string
-		ohms float64
-	}
-	ordered := func(from string) (taps []tap, worst float64) {
-		for _, n := range names {
-			if ohms, known := between(from, n); known {
-				taps = append(taps, tap{n, ohms})
-			}
-		}
-		slices.SortFunc(taps, func(x, y tap) int {
-			if x.ohms < y.ohms {
-				return -1
-			}
-			return 1
-		})
-		for i, x := range taps {
-			for _, y := range taps[i+1:] {
-				if ohms, known := between(x.name, y.name); known {
-					worst = max(worst, math.Abs(ohms-(y.ohms-x.ohms)))
-				}
-			}
-		}
-		return taps, worst
-	}
-	// Seen from the common terminal, which has the limiter and no resistor, the next is nearly as far as the leads' own ohms.
-	taps, worst := ordered(far.a)
-	other, otherWorst := ordered(far.b)
-	if len(taps) > 1 && len(other) > 1 && other[1].ohms < taps[1].ohms {
-		taps, worst = other, otherWorst
 	}
 	var order []string
 	for _, t := range taps {
@@ -139,40 +93,107 @@ func card(v Values) (*Result, error) {
 	r.say("Order along the card", "the pair with most ohms are its ends; the rest by distance", practice, "%s", strings.Join(order, " – "))
 	for i := 1; i < len(taps); i++ {
 		r.say(fmt.Sprintf("Step %s – %s", taps[i-1].name, taps[i].name), "difference of two readings from one end, leads taken off",
-			ohmsLaw, "%.2f Ω",
-			taps[i].ohms-taps[i-1].ohms)
+			ohmsLaw, "%.2f Ω", taps[i].ohms-taps[i-1].ohms)
 	}
 	if worst > 0.3 {
 		r.Cautions = append(r.Cautions, fmt.Sprintf("The readings do not add up along one line by %.1f Ω: null the leads, clean the "+
-			"terminals, read again.",
-			worst))
+			"terminals, read again.", worst))
 	}
-	for i := len(taps) - 1; i >= 0; i-- {
-		text := alone(v.Of("supply"), v.Of("amps"), 5*v.Of("amps"), taps[i].ohms)
-		p, err := solve(text)
-		if err != nil {
-			return nil, err
-		}
-		full, err := fullSpeed(v.Of("supply"), v.Of("amps"), 5*v.Of("amps"))
-		if err != nil {
-			return nil, err
-		}
-		amps := math.Abs(p.Wires[0].Amps)
-		r.say(fmt.Sprintf("Fan by %s (%.2f Ω before it)", taps[i].name, taps[i].ohms), "the fan through what lies between", solved,
-			"%.0f %% of full speed, %.1f A, %.0f W in the card", 100*p.Motors["M"].RPM/full, amps, amps*amps*taps[i].ohms)
-	}
-	if len(taps) > 1 {
-		curve, err := speedOver(v.Of("supply"), v.Of("amps"), 1.25*taps[len(taps)-1].ohms)
-		if err != nil {
-			return nil, err
-		}
-		r.Curve = curve
+	if err := fanByEach(r, v, taps); err != nil {
+		return nil, err
 	}
 	r.say("Common terminal", "the end from which the next tap is nearest: it has the limiter and meets no resistor", practice, "%s, "+
 		"likely", taps[0].name)
 	r.Cautions = append(r.Cautions, "Which end is the common one cannot be told by ohms alone where both end steps are small: follow the "+
 		"thick wire.")
 	return r, nil
+}
+
+// cardRead is what was read between the terminals of a card.
+type cardRead struct {
+	list  []pair
+	names []string
+}
+
+// tap is a terminal and the ohms from the common end to it.
+type tap struct {
+	name string
+	ohms float64
+}
+
+// along lays the terminals along the card, the common one first; worst is by how many ohms the readings do not add up along one line.
+// The two ends are the pair with most ohms; the others lie between, in the order of their distance. Nil where every pair is open.
+func (c *cardRead) along() (taps []tap, worst float64) {
+	most := -1
+	for i, p := range c.list {
+		if !p.open && (most < 0 || p.ohms > c.list[most].ohms) {
+			most = i
+		}
+	}
+	if most < 0 {
+		return nil, 0
+	}
+	// Seen from the common terminal, which has the limiter and no resistor, the next is nearly as far as the leads' own ohms.
+	taps, worst = c.from(c.list[most].a)
+	other, otherWorst := c.from(c.list[most].b)
+	if len(taps) > 1 && len(other) > 1 && other[1].ohms < taps[1].ohms {
+		return other, otherWorst
+	}
+	return taps, worst
+}
+
+// from lays the terminals by their distance from one.
+func (c *cardRead) from(end string) (taps []tap, worst float64) {
+	for _, n := range c.names {
+		if ohms, known := c.between(end, n); known {
+			taps = append(taps, tap{n, ohms})
+		}
+	}
+	slices.SortFunc(taps, func(x, y tap) int {
+		if x.ohms < y.ohms {
+			return -1
+		}
+		return 1
+	})
+	for i, x := range taps {
+		for _, y := range taps[i+1:] {
+			if ohms, known := c.between(x.name, y.name); known {
+				worst = max(worst, math.Abs(ohms-(y.ohms-x.ohms)))
+			}
+		}
+	}
+	return taps, worst
+}
+
+func (c *cardRead) between(a, b string) (float64, bool) {
+	for _, p := range c.list {
+		if !p.open && (p.a == a && p.b == b || p.a == b && p.b == a) {
+			return p.ohms, true
+		}
+	}
+	return 0, a == b
+}
+
+// fanByEach says how fast the fan runs behind each terminal, and what the card loses then.
+func fanByEach(r *Result, v Values, taps []tap) error {
+	supply, amps := v.Of("supply"), v.Of("amps")
+	full, err := fullSpeed(supply, amps, 5*amps)
+	if err != nil {
+		return err
+	}
+	for _, t := range slices.Backward(taps) {
+		p, err := solve(alone(supply, amps, 5*amps, t.ohms))
+		if err != nil {
+			return err
+		}
+		takes := math.Abs(p.Wires[0].Amps)
+		r.say(fmt.Sprintf("Fan by %s (%.2f Ω before it)", t.name, t.ohms), "the fan through what lies between", solved,
+			"%.0f %% of full speed, %.1f A, %.0f W in the card", 100*p.Motors["M"].RPM/full, takes, takes*takes*t.ohms)
+	}
+	if len(taps) > 1 {
+		r.Curve, err = speedOver(supply, amps, 1.25*taps[len(taps)-1].ohms)
+	}
+	return err
 }
 
 var motorSheet = &Sheet{

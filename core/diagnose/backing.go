@@ -73,7 +73,9 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 			return nil, nil
 		}
 	}
-	return []lack{{"it hangs on one reading: back it by another, " + instruct.Test(g.circuit, best, instruct.Now{}).Title, best}}, nil
+	return []lack{{
+		text: "it hangs on one reading: back it by another, " + instruct.Test(g.circuit, best, instruct.Now{}).Title, test: best,
+	}}, nil
 }
 
 // openInHand tells whether the answer is an open line between two terminals of a part out of the car.

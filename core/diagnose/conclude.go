@@ -243,7 +243,7 @@ func (g *prover) offer(lacking []lack) ([]Move, error) {
 		if err != nil {
 			return nil, err
 		}
-		m.Proof = l.text
+		m.Proof, m.Retest = l.text, l.retest
 		moves = append(moves, m)
 	}
 	return moves, nil
@@ -264,7 +264,7 @@ func (g *prover) verify(a *Assessment) error {
 		return nil
 	}
 	for k := range unseen {
-		unseen[k].text = "after the repair: " + unseen[k].text
+		unseen[k].text, unseen[k].retest = "after the repair: "+unseen[k].text, true
 	}
 	var err error
 	a.Next, err = g.offer(unseen)

@@ -25,6 +25,7 @@ type Move struct {
 	Cautions []string  `json:"cautions,omitempty"`
 	Tools    []string  `json:"tools,omitempty"`
 	Proof    string    `json:"proof,omitempty"` // what it proves, for a move the verdict still lacks
+	Retest   bool      `json:"-"`               // it is asked for to see what a repair has done
 }
 
 // MarshalJSON writes the question by the keys that its observation will carry, and beside them what is said of it.

@@ -21,8 +21,9 @@ type prover struct {
 
 // lack is one reading that the proof of a fault still misses.
 type lack struct {
-	text string
-	test probe.Test
+	text   string
+	test   probe.Test
+	retest bool // asked for to see what a repair has done
 }
 
 // lacking lists the demands that nothing seen answers yet.
@@ -47,15 +48,9 @@ func (g *prover) lacking(i int) []lack {
 	for _, d := range demands {
 		told := g.toldApart(d.pin, s, states)
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
-			shows := slices.ContainsFunc(told, func(s *harness.State) bool { return s.Name == o.State })
-			// A lamp loads the circuit; an LED tester does not, and counts where this kit has nothing better.
-			lit := o.Do == probe.Lamp || now.Kit.NoMeter && o.Do == probe.LED
-			under := o.Do == probe.Volts || lit
 			// The whole drop read from one side to the other tells of both.
 			whole := asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
-			here := o.At == d.pin.String() && o.From == "" || whole
-			return under && shows && here &&
-				(d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
+			return (whole || o.At == d.pin.String() && o.From == "") && answersDemand(o, d, told, now.Kit)
 		})
 		if taken || slices.ContainsFunc(list, func(l lack) bool { return l.test.At == d.pin }) || barred[d.pin.String()] {
 			continue
@@ -71,9 +66,19 @@ func (g *prover) lacking(i int) []lack {
 				test.Do = probe.LED
 			}
 		}
-		list = append(list, lack{fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test})
+		list = append(list, lack{text: fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test: test})
 	}
 	return g.quicker(list, s.Fault, states[0])
+}
+
+// answersDemand tells whether a reading at a demand's pin is one under load, in a state that tells, with its part in. A lamp loads
+// the circuit; an LED tester does not, and counts where the kit has nothing better.
+func answersDemand(o probe.Observation, d demand, told []*harness.State, kit probe.Kit) bool {
+	if o.Do != probe.Volts && o.Do != probe.Lamp && !(kit.NoMeter && o.Do == probe.LED) {
+		return false
+	}
+	inState := slices.ContainsFunc(told, func(s *harness.State) bool { return s.Name == o.State })
+	return inState && (d.pulled || !slices.Contains(o.Setup, d.pin.Part+" out"))
 }
 
 // toldApart lists the states in which a pin's volts tell the suspect from an open line to that pin: at a module's control line
@@ -196,7 +201,8 @@ func (g *prover) joined(f fault.Fault) []lack {
 		return nil
 	}
 	pair := f.Joined()[0]
-	return []lack{{fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]), probe.Between(g.circuit, g.now.Setup, pair[0], pair[1])}}
+	return []lack{{text: fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]),
+		test: probe.Between(g.circuit, g.now.Setup, pair[0], pair[1])}}
 }
 
 func (g *prover) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
@@ -265,7 +271,7 @@ func (g *prover) quicker(list []lack, f fault.Fault, state *harness.State) []lac
 			continue
 		}
 		if m := t.Minutes(g.circuit, now.State, now.Setup); m < minutes && (best < 0 || m < best) {
-			best, quick = m, lack{f.Part + " itself tested", t}
+			best, quick = m, lack{text: f.Part + " itself tested", test: t}
 		}
 	}
 	if best < 0 {
@@ -311,7 +317,7 @@ func (g *prover) rival(top Standing) ([]lack, error) {
 	}
 	for _, s := range list {
 		if s.bits >= rivalBits {
-			return []lack{{"told apart from " + g.suspects[rivals[0]].Name, s.test}}, nil
+			return []lack{{text: "told apart from " + g.suspects[rivals[0]].Name, test: s.test}}, nil
 		}
 	}
 	return nil, nil
@@ -334,7 +340,8 @@ func (g *prover) unseenStates() []lack {
 			return err == nil && o.Fans() != nil && o.State == state.Name && fitted(held) == key
 		})
 		if !looked {
-			list = append(list, lack{"each fan seen in " + state.Name, probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})
+			list = append(list, lack{text: "each fan seen in " + state.Name,
+				test: probe.Test{Do: probe.LookAtFans, State: state, Setup: setup}})
 		}
 	}
 	return list

@@ -362,11 +362,18 @@ func (n *Network) markRestless() {
 	}
 }
 
+// How the settings of modules are told apart in a word of positions: in eighths, each from a bit of its own above those of the relays.
+const (
+	settingSteps   = 8
+	firstModuleBit = 50
+	modulesApart   = 4
+)
+
 // moduleBits folds the modules' settings into the word of positions.
 func (n *Network) moduleBits() uint64 {
 	var w uint64
 	for i := range n.modules {
-		w ^= uint64(n.modules[i].setting*8+1) << (50 + i%4)
+		w ^= uint64(n.modules[i].setting*settingSteps+1) << (firstModuleBit + i%modulesApart)
 	}
 	return w
 }

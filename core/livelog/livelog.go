@@ -2,7 +2,7 @@
 //
 // In goes a table as text (commas, semicolons or tabs; a decimal point or a decimal comma; °C or °F) and which column is
 // what; out come the moments at which each stage came on and went off, and what follows from them. The one idea: rows are
-// read one after the other and never kept, so that a log of hours takes no more room than one of minutes.
+// read one after the other, and of each only some bytes are kept, so that a log of half a million rows takes some megabytes.
 package livelog
 
 import (
@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -332,73 +333,92 @@ func Analyse(r io.Reader, m Mapping) (*Analysis, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := func(column string) (int, error) {
-		if column == "" {
-			return -1, nil
-		}
-		k := slices.Index(t.columns, column)
-		if k < 0 {
-			return k, fmt.Errorf("the log has no column %q", column)
-		}
-		return k, nil
-	}
-	coolant, err := at(m.Coolant)
+	in, err := t.columnsOf(m)
 	if err != nil {
 		return nil, err
 	}
-	if coolant < 0 {
+	a := &analysis{Analysis: &Analysis{Coldest: math.Inf(1), Hottest: math.Inf(-1)}, every: 1, held: map[int]heldValue{}}
+	for _, c := range in.named {
+		a.Stages = append(a.Stages, Stage{Command: c, On: math.NaN(), Off: math.NaN()})
+	}
+	a.now = make([]state, len(in.commands))
+	if in.seconds >= 0 && says(t.columns[in.seconds], "ms", "msec", "milliseconds") {
+		a.scale = 1000
+	}
+	kept, levels, err := a.readAll(t, in)
+	if err != nil {
+		return nil, err
+	}
+	a.last = sample{}
+	a.follow(kept, levels, len(in.commands))
+	if a.count == 0 {
+		return nil, fmt.Errorf("no row of the log can be read (%d of %d are bad, the first in line %d)", a.Bad, a.Rows, a.BadAt)
+	}
+	a.sum()
+	return a.Analysis, nil
+}
+
+// inColumns is which column is what, by its place; -1 where there is none.
+type inColumns struct {
+	seconds, coolant, speed int
+	fahrenheit              bool
+	commands                []int    // of each stage
+	named                   []string // the stages
+}
+
+// columnsOf finds the columns that a mapping names.
+func (t *table) columnsOf(m Mapping) (*inColumns, error) {
+	in := &inColumns{fahrenheit: m.Fahrenheit}
+	at := func(column string, into *int) error {
+		if *into = -1; column == "" {
+			return nil
+		}
+		if *into = slices.Index(t.columns, column); *into < 0 {
+			return fmt.Errorf("the log has no column %q", column)
+		}
+		return nil
+	}
+	if err := at(m.Coolant, &in.coolant); err != nil {
+		return nil, err
+	}
+	if in.coolant < 0 {
 		return nil, errors.New("say which column is the coolant temperature")
 	}
-	seconds, err := at(m.Time)
-	if err != nil {
+	if err := errors.Join(at(m.Time, &in.seconds), at(m.Speed, &in.speed)); err != nil {
 		return nil, err
 	}
-	speed, err := at(m.Speed)
-	if err != nil {
-		return nil, err
-	}
-	a := &analysis{Analysis: &Analysis{Coldest: math.Inf(1), Hottest: math.Inf(-1)}, every: 1}
-	var columns []int
-	commands := make([]string, 0, len(m.Commands))
-	for c := range m.Commands {
-		commands = append(commands, c)
-	}
-	slices.Sort(commands)
-	for _, c := range commands {
-		k, err := at(m.Commands[c])
-		if err != nil {
+	for _, c := range slices.Sorted(maps.Keys(m.Commands)) {
+		var k int
+		if err := at(m.Commands[c], &k); err != nil {
 			return nil, err
 		}
 		if k >= 0 {
-			columns = append(columns, k)
-			a.Stages = append(a.Stages, Stage{Command: c, On: math.NaN(), Off: math.NaN()})
+			in.commands, in.named = append(in.commands, k), append(in.named, c)
 		}
 	}
-	if len(columns) == 0 {
+	if len(in.commands) == 0 {
 		return nil, errors.New("say which column tells of at least one stage of the fans")
 	}
-	a.now = make([]state, len(columns))
-	a.held = map[int]heldValue{}
-	if seconds >= 0 && says(t.columns[seconds], "ms", "msec", "milliseconds") {
-		a.scale = 1000
-	}
-	var kept []written
-	var levels []float32 // of all rows, a command after the other
+	return in, nil
+}
+
+// readAll reads the rows: what is kept of each, and the levels of all commands, row after row. What cannot be read is counted.
+func (a *analysis) readAll(t *table, in *inColumns) (kept []written, levels []float32, err error) {
 	for {
 		row, err := t.next()
 		if errors.Is(err, io.EOF) {
-			break
+			return kept, levels, nil
 		}
 		var wrong *csv.ParseError
 		if err != nil && !errors.As(err, &wrong) {
-			return nil, fmt.Errorf("the log cannot be read: %w", err)
+			return nil, nil, fmt.Errorf("the log cannot be read: %w", err)
 		}
 		if a.Rows++; a.Rows > MostRows {
-			return nil, fmt.Errorf("the log has more than %d rows; cut it", MostRows)
+			return nil, nil, fmt.Errorf("the log has more than %d rows; cut it", MostRows)
 		}
-		x, read := a.row(row, seconds, coolant, speed, m.Fahrenheit)
+		x, read := a.row(row, in.seconds, in.coolant, in.speed, in.fahrenheit)
 		before := len(levels)
-		for _, column := range columns {
+		for _, column := range in.commands {
 			v, fine := a.holding(row, column, x.seconds)
 			if read == whole && fine == partly || fine == unreadable {
 				read = fine
@@ -419,13 +439,6 @@ func Analyse(r io.Reader, m Mapping) (*Analysis, error) {
 		a.seen++
 		kept = append(kept, written{float32(x.coolant), float32(x.speed), x.seconds})
 	}
-	a.last = sample{}
-	a.follow(kept, levels, len(columns))
-	if a.count == 0 {
-		return nil, fmt.Errorf("no row of the log can be read (%d of %d are bad, the first in line %d)", a.Bad, a.Rows, a.BadAt)
-	}
-	a.sum()
-	return a.Analysis, nil
 }
 
 // sample is one row.

@@ -53,6 +53,7 @@ type drawing struct {
 	controls   []string // pins that the pulsed line tells the speed
 	feedsDrawn int      // feeds of modules
 	grounds    int      // load grounds drawn so far
+	listens    bool     // a line of the vehicle that gives plus is drawn, and what feeds it
 }
 
 // draw writes the circuit of a family for a wish, sizes still to be found.

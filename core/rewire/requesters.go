@@ -34,7 +34,6 @@ func (d *drawing) requesters() {
 		d.pins = append(d.pins, fmt.Sprintf("\"%d\": {%s: %q}", outputs, does, r.Name))
 		return fmt.Sprintf("ECU.%d", outputs)
 	}
-	sources := false
 	for k, r := range d.w.Requesters {
 		name := fmt.Sprintf("%d", k+1)
 		stage := max(0, slices.Index(d.w.Speeds, string(r.Asks)))
@@ -46,7 +45,6 @@ func (d *drawing) requesters() {
 		if stage > 0 && d.together != "" {
 			d.asks[r.Name] = fmt.Sprintf("commands: [%q, %q]", r.Name, d.together)
 		}
-		plus, minus := d.coil()
 		switch {
 		case r.Gives == Kill:
 		case r.Gives == Pulses && at == "" && d.pulsed() != r.Name: // the first one's line carries every speed
@@ -64,58 +62,8 @@ func (d *drawing) requesters() {
 			delete(d.asks, r.Name)
 		case at == "": // a module is told its speed by pulses alone
 			delete(d.asks, r.Name)
-		case (r.Gives == Ground && !d.w.pullsToStop(r)) && slices.Contains(d.w.pilots, r.Name): // the coils are too much for its driver
-			d.pilot(r, "KI"+name, "make", r.Name+", pilot")
-			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
-			d.wire("KI"+name+"."+minus, output("sinks-on", r), "GN/OG", "box to controller")
-			d.pulls("KI"+name, "87", at)
-		case r.Gives == Ground && !d.w.pullsToStop(r):
-			d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
-		case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
-			d.pilot(r, "KI"+name, "break", r.Name+", the other way round")
-			d.wire(d.coilFeed(), "KI"+name+"."+plus, "OG", "in the box")
-			d.wire("KI"+name+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
-			d.pulls("KI"+name, "87a", at)
-		case r.Gives == Supply: // a relay turns plus into a pull to ground
-			line := "L" + name // as it is there: the vehicle's own line, that this circuit only listens to
-			d.part(line, fmt.Sprintf("kind: controller, pins: {\"1\": {sources-on: %q}, P: {power: true}, G: {ground: true}}, label: %q", r.Name,
-				r.Name+", there already"))
-			if !sources {
-				d.part("FE", "kind: fuse, amps: 10, style: mini, label: \"the vehicle's own, there already\"")
-				d.wire("BAT.+", "FE.a", "RD", "box to controller")
-			}
-			sources = true
-			d.wire("FE.b", line+".P", "RD", "box to controller")
-			d.wire(line+".G", "G1", "BN", "box to controller")
-			d.pilot(r, "KI"+name, "make", r.Name+", turned to ground")
-			d.wire(line+".1", "KI"+name+"."+plus, "BU", "box to controller")
-			d.wire("KI"+name+"."+minus, "G1", "BN", "fans to ground")
-			d.pulls("KI"+name, "87", at)
-		case r.Gives == Switch, r.Gives == Pressure:
-			kind, key, where := "thermoswitch", "coolant", "radiator"
-			if r.Gives == Pressure {
-				kind, key, where = "pressure-switch", "pressure", "refrigerant line"
-			}
-			d.part("TS"+name, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens,
-				r.Name,
-				where))
-			d.wire(at, "TS"+name+".1", "GN/BU", "box to fans")
-			d.wire("TS"+name+".c", "G1", "BN", "fans to ground")
-			d.asks[r.Name] = fmt.Sprintf("%s: %g", key, r.Closes+1)
-		case r.Gives == AddOn:
-			ao, fuse := "AO"+name, "FA"+name
-			d.part(ao, fmt.Sprintf(`kind: controller, pins: {"1": {sinks-on: %q}, P: {power: true}, G: {ground: true}}, label: %q, price: 60`,
-				r.Name, r.Name))
-			d.part(fuse, fmt.Sprintf("kind: fuse, amps: 5, style: mini, label: %q, at: new box", "feed of "+r.Name))
-			d.wire(d.keyed(), fuse+".a", "OG", "in the box")
-			d.wire(fuse+".b", ao+".P", "OG", "box to controller")
-			d.wire(ao+".G", "G1", "BN", "box to controller")
-			d.wire(at, ao+".1", "GN/OG", "box to controller")
-		case r.Gives == Toggle:
-			d.part("S"+name, fmt.Sprintf("kind: switch, closed-when: asked, label: %q, at: dash", r.Name))
-			d.wire(at, "S"+name+".a", "GN/VT", "box to controller")
-			d.wire("S"+name+".b", "G1", "BN", "fans to ground")
-			d.asks[r.Name] = "S" + name + ": on"
+		default:
+			d.request(r, name, at, output)
 		}
 		d.rule(r, stage)
 	}
@@ -125,6 +73,77 @@ func (d *drawing) requesters() {
 	d.pins = append(d.pins, `"G": {ground: true}`)
 	d.part("ECU", fmt.Sprintf("kind: controller, pins: {%s}, label: who asks", strings.Join(d.pins, ", ")))
 	d.wire("ECU.G", "G1", "BN", "box to controller")
+}
+
+// request draws how one who asks reaches the line of its stage, at: by a driver, a relay, a switch or a box of its own. output gives
+// the controller another pin that does so.
+func (d *drawing) request(r Requester, name, at string, output func(does string, r Requester) string) {
+	plus, minus := d.coil()
+	pilot := "KI" + name
+	switch {
+	case r.Gives == Ground && !d.w.pullsToStop(r) && slices.Contains(d.w.pilots, r.Name): // the coils are too much for its driver
+		d.pilot(r, pilot, "make", r.Name+", pilot")
+		d.wire(d.coilFeed(), pilot+"."+plus, "OG", "in the box")
+		d.wire(pilot+"."+minus, output("sinks-on", r), "GN/OG", "box to controller")
+		d.pulls(pilot, "87", at)
+	case r.Gives == Ground && !d.w.pullsToStop(r):
+		d.wire(at, output("sinks-on", r), "GN/OG", "box to controller")
+	case r.Gives == Ground: // it pulls a relay whose rest contact grounds the line: an open line runs the fan
+		d.pilot(r, pilot, "break", r.Name+", the other way round")
+		d.wire(d.coilFeed(), pilot+"."+plus, "OG", "in the box")
+		d.wire(pilot+"."+minus, output("sinks-unless", r), "GN/YE", "box to controller")
+		d.pulls(pilot, "87a", at)
+	case r.Gives == Supply:
+		d.requestBySupply(r, name, at)
+	case r.Gives == Switch, r.Gives == Pressure:
+		d.requestBySwitch(r, "TS"+name, at)
+	case r.Gives == AddOn:
+		ao, fuse := "AO"+name, "FA"+name
+		d.part(ao, fmt.Sprintf(`kind: controller, pins: {"1": {sinks-on: %q}, P: {power: true}, G: {ground: true}}, label: %q, price: 60`,
+			r.Name, r.Name))
+		d.part(fuse, fmt.Sprintf("kind: fuse, amps: 5, style: mini, label: %q, at: new box", "feed of "+r.Name))
+		d.wire(d.keyed(), fuse+".a", "OG", "in the box")
+		d.wire(fuse+".b", ao+".P", "OG", "box to controller")
+		d.wire(ao+".G", "G1", "BN", "box to controller")
+		d.wire(at, ao+".1", "GN/OG", "box to controller")
+	case r.Gives == Toggle:
+		d.part("S"+name, fmt.Sprintf("kind: switch, closed-when: asked, label: %q, at: dash", r.Name))
+		d.wire(at, "S"+name+".a", "GN/VT", "box to controller")
+		d.wire("S"+name+".b", "G1", "BN", "fans to ground")
+		d.asks[r.Name] = "S" + name + ": on"
+	}
+}
+
+// requestBySupply draws the vehicle's own line that gives plus, as it is there and only listened to, and the relay that turns that
+// into a pull to ground.
+func (d *drawing) requestBySupply(r Requester, name, at string) {
+	plus, minus := d.coil()
+	line, pilot := "L"+name, "KI"+name
+	d.part(line, fmt.Sprintf("kind: controller, pins: {\"1\": {sources-on: %q}, P: {power: true}, G: {ground: true}}, label: %q", r.Name,
+		r.Name+", there already"))
+	if !d.listens {
+		d.part("FE", "kind: fuse, amps: 10, style: mini, label: \"the vehicle's own, there already\"")
+		d.wire("BAT.+", "FE.a", "RD", "box to controller")
+	}
+	d.listens = true
+	d.wire("FE.b", line+".P", "RD", "box to controller")
+	d.wire(line+".G", "G1", "BN", "box to controller")
+	d.pilot(r, pilot, "make", r.Name+", turned to ground")
+	d.wire(line+".1", pilot+"."+plus, "BU", "box to controller")
+	d.wire(pilot+"."+minus, "G1", "BN", "fans to ground")
+	d.pulls(pilot, "87", at)
+}
+
+// requestBySwitch draws a thermal switch in the radiator or a pressure switch in the refrigerant line.
+func (d *drawing) requestBySwitch(r Requester, part, at string) {
+	kind, key, where := "thermoswitch", "coolant", "radiator"
+	if r.Gives == Pressure {
+		kind, key, where = "pressure-switch", "pressure", "refrigerant line"
+	}
+	d.part(part, fmt.Sprintf("kind: %s, stages: {\"1\": {closes: %g, opens: %g}}, label: %q, at: %s", kind, r.Closes, r.Opens, r.Name, where))
+	d.wire(at, part+".1", "GN/BU", "box to fans")
+	d.wire(part+".c", "G1", "BN", "fans to ground")
+	d.asks[r.Name] = fmt.Sprintf("%s: %g", key, r.Closes+1)
 }
 
 // pulls lets a relay's contact pull the line of a stage to ground.

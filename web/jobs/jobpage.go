@@ -199,7 +199,7 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 	switch {
 	case as.Verdict != nil && !as.Verdict.Proven:
 		heading = "Next, for the proof"
-	case len(as.Next) > 0 && strings.HasPrefix(as.Next[0].Proof, "after the repair"):
+	case len(as.Next) > 0 && as.Next[0].Retest:
 		heading = "After the repair"
 	}
 	for i, m := range as.Next {
