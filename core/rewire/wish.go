@@ -246,6 +246,46 @@ func (w *Wish) Complete() error {
 }
 
 func (w *Wish) complete() error {
+	w.fillIn()
+	if _, err := minutes(w.RunOn); err != nil {
+		return fmt.Errorf("run-on: %w", err)
+	}
+	if _, err := w.ampHours(); err != nil {
+		return err
+	}
+	if err := w.Shelf.sound(); err != nil {
+		return err
+	}
+	if err := w.within(); err != nil {
+		return err
+	}
+	seen := map[string]bool{}
+	for i := range w.Fans {
+		if err := w.completeFan(&w.Fans[i], i, seen); err != nil {
+			return err
+		}
+	}
+	for i := range w.Requesters {
+		if err := w.completeRequester(&w.Requesters[i], seen); err != nil {
+			return err
+		}
+	}
+	if err := w.apart(); err != nil {
+		return err
+	}
+	if err := w.lengths(); err != nil {
+		return err
+	}
+	for _, speed := range w.Speeds {
+		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return string(r.Asks) == speed || r.Gives == Pulses }) {
+			return fmt.Errorf("nobody asks for %s: name a requester that does", speed)
+		}
+	}
+	return nil
+}
+
+// fillIn gives what is usual where nothing is said.
+func (w *Wish) fillIn() {
 	or := func(v *float64, usual float64) {
 		if *v == 0 {
 			*v = usual
@@ -261,22 +301,18 @@ func (w *Wish) complete() error {
 	or(&w.Insulation, 105)
 	w.Gauge = cmp.Or(w.Gauge, EachRun)
 	w.Protection = cmp.Or(w.Protection, ByFuses)
-	if _, err := minutes(w.RunOn); err != nil {
-		return fmt.Errorf("run-on: %w", err)
-	}
-	if _, err := w.ampHours(); err != nil {
-		return err
-	}
-	if err := w.Shelf.sound(); err != nil {
-		return err
-	}
 	if w.Relays.Suppression == "" { // either way round, and no coil's kick on the output that drives it
 		w.Relays.Suppression = "resistor"
 	}
 	if len(w.Speeds) == 0 {
 		w.Speeds = []string{"low", "high"}
 	}
-	between := func(v, least, most float64) bool { return v >= least && v <= most }
+}
+
+func between(v, least, most float64) bool { return v >= least && v <= most }
+
+// within refuses what lies beyond what is known here.
+func (w *Wish) within() error {
 	switch {
 	case !between(w.Supply.Off, 10, 60) || !between(w.Supply.Running, 10, 60):
 		return fmt.Errorf("a supply of %g and %g V is no vehicle's: mains and high-voltage work belongs to licensed people",
@@ -307,20 +343,11 @@ func (w *Wish) complete() error {
 	case !slices.Contains([]string{"", "none", "resistor", "diode"}, w.Relays.Suppression):
 		return fmt.Errorf("relays: suppression: %q (none, resistor, diode)", clip(w.Relays.Suppression))
 	}
-	seen := map[string]bool{}
-	for i := range w.Fans {
-		if err := w.completeFan(&w.Fans[i], i, seen); err != nil {
-			return err
-		}
-	}
-	for i := range w.Requesters {
-		if err := w.completeRequester(&w.Requesters[i], seen); err != nil {
-			return err
-		}
-	}
-	if err := w.apart(); err != nil {
-		return err
-	}
+	return nil
+}
+
+// lengths refuses runs that there are not, and lengths that none has.
+func (w *Wish) lengths() error {
 	for name := range w.Runs {
 		if _, known := usualRuns[name]; !known {
 			return fmt.Errorf("runs: there is no run %q (battery to box, box to fans, box to controller, fans to ground, in the box, post "+
@@ -334,11 +361,6 @@ func (w *Wish) complete() error {
 	if m := w.run(postToFuse); m > mostUnfused {
 		return fmt.Errorf("runs: post to fuse: %.2g m without a fuse: nothing clears a short there, and it may be %.2g m at the most", m,
 			mostUnfused)
-	}
-	for _, speed := range w.Speeds {
-		if !slices.ContainsFunc(w.Requesters, func(r Requester) bool { return string(r.Asks) == speed || r.Gives == Pulses }) {
-			return fmt.Errorf("nobody asks for %s: name a requester that does", speed)
-		}
 	}
 	return nil
 }

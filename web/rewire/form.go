@@ -189,13 +189,42 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 	if f.Speeds == "1" {
 		w.Speeds = []string{"high"}
 	}
+	fan, err := f.fans(w, read)
+	if err != nil && wrong == nil {
+		wrong = err
+	}
+	f.moreFans(w, fan, read)
+	f.moreWishes(w, read)
+	f.requesters(w, read)
+	for name, text := range f.lengths() {
+		if *text == "" {
+			continue
+		}
+		words := strings.ReplaceAll(*text, ",", ".")
+		if _, err := units.Figure(words); err == nil {
+			words += "m"
+		}
+		w.Runs[name] = words
+	}
+	if err := f.limits(w, read); err != nil {
+		wrong = err
+	}
+	f.shelf(w, read)
+	if wrong != nil {
+		return nil, wrong
+	}
+	return w, w.Complete()
+}
+
+// reader reads a figure; what is its name in a sentence.
+type reader func(into *float64, what, text string)
+
+// fans reads the first two; the first is given back.
+func (f wishForm) fans(w *rewire.Wish, read reader) (rewire.Fan, error) {
 	fan := rewire.Fan{Name: "first fan", HalfVolts: rewire.HalfVolts(f.Half)}
 	read(&fan.Amps, "the first fan's amps", f.Amps)
 	read(&fan.Inrush, "the first fan's inrush", f.Inrush)
 	points, err := pointsOf(f.Points)
-	if err != nil && wrong == nil {
-		wrong = err
-	}
 	fan.Points = points
 	w.Fans = append(w.Fans, fan)
 	if f.Fans != "1" {
@@ -211,8 +240,11 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 		}
 		w.Fans = append(w.Fans, other)
 	}
-	f.moreFans(w, fan, read)
-	f.moreWishes(w, read)
+	return fan, err
+}
+
+// requesters reads who asks for the speeds.
+func (f wishForm) requesters(w *rewire.Wish, read reader) {
 	for i, r := range f.Rows() {
 		if r.Name == "" {
 			continue
@@ -234,16 +266,10 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 		read(&q.Opens, fmt.Sprintf("where requester %d opens", i+1), r.Opens)
 		w.Requesters = append(w.Requesters, q)
 	}
-	for name, text := range f.lengths() {
-		if *text == "" {
-			continue
-		}
-		words := strings.ReplaceAll(*text, ",", ".")
-		if _, err := units.Figure(words); err == nil {
-			words += "m"
-		}
-		w.Runs[name] = words
-	}
+}
+
+// limits reads what may be lost and spent, and what relays and a module are like.
+func (f wishForm) limits(w *rewire.Wish, read reader) error {
 	read(&w.Heat, "the heat under the bonnet", f.Heat)
 	read(&w.Limits.Drop, "the drop", f.Drop)
 	read(&w.Limits.Budget, "the budget", f.Budget)
@@ -261,10 +287,15 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 		read(&low, "the module's frequency", from)
 		read(&high, "the module's frequency", to)
 		if !both || low >= high {
-			wrong = fmt.Errorf("the module's frequency is a range such as 100-500, not %q", harness.Clipped(f.Hertz, 20))
+			return fmt.Errorf("the module's frequency is a range such as 100-500, not %q", harness.Clipped(f.Hertz, 20))
 		}
 		w.Module.Hertz = []float64{low, high}
 	}
+	return nil
+}
+
+// shelf reads what the workshop keeps.
+func (f wishForm) shelf(w *rewire.Wish, read reader) {
 	for _, kept := range []struct {
 		to         *[]float64
 		what, text string
@@ -276,10 +307,6 @@ func (f wishForm) wish() (*rewire.Wish, error) {
 			*kept.to = append(*kept.to, v)
 		}
 	}
-	if wrong != nil {
-		return nil, wrong
-	}
-	return w, w.Complete()
 }
 
 // pointsOf reads "6.1 V 5.0 A, 12.4 V 14 A": pairs of volts at the motor's plug and amps.
