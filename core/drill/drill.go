@@ -18,6 +18,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/core/job"
 	"ironthread/core/probe"
 )
 
@@ -32,13 +33,6 @@ const (
 
 // Levels lists them.
 var Levels = []Level{One, Two}
-
-// Hidden is what a drill's vehicle has; it is kept in its log, and told at the end.
-type Hidden struct {
-	Faults []string `json:"faults"`
-	Seed   uint64   `json:"seed"`
-	Lesson string   `json:"lesson,omitempty"`
-}
 
 // Trap is a drill made around a place where people go wrong.
 type Trap struct {
@@ -179,35 +173,8 @@ func Complaint(m *electric.Model, faults []fault.Fault) string {
 	return "weaker than it was, A/C poor at idle"
 }
 
-// Score is what a drill came to. It is kept in the log as it was judged.
-type Score struct {
-	Truth        []string `json:"truth"`
-	Lesson       string   `json:"lesson,omitempty"`
-	Said         []string `json:"said,omitempty"` // what was repaired, or said to be it
-	Won          bool     `json:"won"`            // everything hidden was repaired or named, and nothing else renewed
-	Tests        int      `json:"tests"`
-	Minutes      float64  `json:"minutes"` // by the price of each test, not by the clock
-	Wrong        []string `json:"wrong,omitempty"`
-	Condemned    []string `json:"condemned,omitempty"` // parts condemned without a reading under load at their ground
-	Unsafe       []string `json:"unsafe,omitempty"`    // moves that can hurt somebody or something
-	Sufficed     int      `json:"sufficed"`            // after how many readings the evidence held the truth at a verdict's belief; 0: never
-	Replay       []Moment `json:"replay,omitempty"`    // what the evidence left after each reading
-	GuideTests   int      `json:"guide-tests"`
-	GuideTime    float64  `json:"guide-time"`
-	GuideVerdict string   `json:"guide-verdict,omitempty"`
-}
-
-// Moment is a reading of a drill, and what the evidence left after it.
-type Moment struct {
-	Seen   string  `json:"seen"`
-	Leader string  `json:"leader"`
-	Belief float64 `json:"belief"` // in the leader
-	Truth  float64 `json:"truth"`  // in what was hidden
-	Unsafe string  `json:"unsafe,omitempty"`
-}
-
 // Answer takes a reading from the drill's vehicle: what it shows to a person with unnulled leads, rounded as people say it.
-func Answer(m *electric.Model, h Hidden, before []probe.Observation, asked probe.Question) (probe.Observation, error) {
+func Answer(m *electric.Model, h job.Hidden, before []probe.Observation, asked probe.Question) (probe.Observation, error) {
 	c, err := vehicle(m, h)
 	if err != nil {
 		return probe.Observation{}, err
@@ -220,20 +187,7 @@ func Answer(m *electric.Model, h Hidden, before []probe.Observation, asked probe
 	return c.Answer(asked)
 }
 
-// In reads what is hidden in a vehicle of this circuit.
-func (h Hidden) In(c *harness.Circuit) ([]fault.Fault, error) {
-	var faults []fault.Fault
-	for _, words := range h.Faults {
-		f, err := fault.Parse(c, words)
-		if err != nil {
-			return nil, err
-		}
-		faults = append(faults, f)
-	}
-	return faults, nil
-}
-
-func vehicle(m *electric.Model, h Hidden) (*car.Car, error) {
+func vehicle(m *electric.Model, h job.Hidden) (*car.Car, error) {
 	faults, err := h.In(m.Circuit)
 	if err != nil {
 		return nil, err
@@ -245,9 +199,9 @@ func vehicle(m *electric.Model, h Hidden) (*car.Car, error) {
 const mostGuided = 30
 
 // Judge scores a drill by its log: what was seen, in its order, what was repaired, and what was said at the end.
-func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h Hidden, seen []probe.Observation, repaired []electric.Action,
-	said []string) (*Score, error) {
-	s := &Score{Truth: h.Faults, Lesson: h.Lesson, Tests: len(seen), Said: said}
+func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h job.Hidden, seen []probe.Observation, repaired []electric.Action,
+	said []string) (*job.Score, error) {
+	s := &job.Score{Truth: h.Faults, Lesson: h.Lesson, Tests: len(seen), Said: said}
 	var state *harness.State
 	var setup []electric.Action
 	for i := range seen {
@@ -261,7 +215,7 @@ func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h Hidden, 
 		if err != nil {
 			return nil, err
 		}
-		at := Moment{Seen: seen[i].String(), Unsafe: unsafe(m, t)}
+		at := job.Moment{Seen: seen[i].String(), Unsafe: unsafe(m, t)}
 		if at.Unsafe != "" {
 			s.Unsafe = append(s.Unsafe, at.Unsafe)
 		}
@@ -304,7 +258,7 @@ func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h Hidden, 
 		strike(words)
 	}
 	s.Won = len(left) == 0 && len(s.Wrong) == 0
-	return s, s.guided(ctx, g, m, h)
+	return s, guided(ctx, s, g, m, h)
 }
 
 // unsafe says what is dangerous in the way a reading was taken; empty where nothing is (common practice).
@@ -367,7 +321,7 @@ func grounded(m *electric.Model, part *harness.Part, seen []probe.Observation) b
 }
 
 // guided plays the same vehicle by the guide.
-func (s *Score) guided(ctx context.Context, g *diagnose.Guide, m *electric.Model, h Hidden) error {
+func guided(ctx context.Context, s *job.Score, g *diagnose.Guide, m *electric.Model, h job.Hidden) error {
 	c, err := vehicle(m, h)
 	if err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"ironthread/core/drill"
 	"ironthread/core/electric"
 	"ironthread/core/fault"
+	"ironthread/core/job"
 	"ironthread/core/probe"
 	"ironthread/library"
 	"ironthread/soak"
@@ -49,7 +50,7 @@ func TestTheTraps(t *testing.T) {
 		}
 		_, err = electric.ParseSetup(e.Circuit, trap.Setup)
 		require.NoError(t, err)
-		_, err = drill.Answer(m, drill.Hidden{Faults: trap.Faults, Seed: 3}, nil,
+		_, err = drill.Answer(m, job.Hidden{Faults: trap.Faults, Seed: 3}, nil,
 			probe.Question{Do: probe.LookAtFans, State: e.Circuit.States[0].Name})
 		require.NoError(t, err, trap.Name)
 		if trap.Name != "Fed from behind" && trap.Name != "Half an ohm of leads" { // these show in the dash, and in how slowly it turns
@@ -85,7 +86,7 @@ func TestHiddenFaults(t *testing.T) {
 // The whole of a drill: readings from the vehicle, the repair, the score; and one that goes wrong.
 func TestADrillIsScored(t *testing.T) {
 	m, g := guide(t, "f3-twin-series-parallel")
-	h := drill.Hidden{Faults: []string{"F3 open"}, Seed: 9, Lesson: "It was the link."}
+	h := job.Hidden{Faults: []string{"F3 open"}, Seed: 9, Lesson: "It was the link."}
 	var seen []probe.Observation
 	take := func(asked probe.Question) probe.Observation {
 		o, err := drill.Answer(m, h, seen, asked)
@@ -109,7 +110,7 @@ func TestADrillIsScored(t *testing.T) {
 	assert.Equal(t, "F3 open", s.GuideVerdict)
 	assert.Positive(t, s.GuideTests)
 
-	said, err := drill.Judge(t.Context(), g, m, drill.Hidden{Faults: []string{"K1 make contact burnt 0.7"}, Seed: 2}, nil, nil,
+	said, err := drill.Judge(t.Context(), g, m, job.Hidden{Faults: []string{"K1 make contact burnt 0.7"}, Seed: 2}, nil, nil,
 		[]string{"K1 make contact burnt"})
 	require.NoError(t, err)
 	assert.True(t, said.Won, "nobody can name its ohms")
@@ -130,7 +131,7 @@ func TestUnsafeMovesAreScored(t *testing.T) {
 		require.NoError(t, err)
 		return list
 	}
-	h := drill.Hidden{Faults: []string{"F3 open"}, Seed: 4}
+	h := job.Hidden{Faults: []string{"F3 open"}, Seed: 4}
 	s, err := drill.Judge(t.Context(), g, m, h, read(`
 - {turned: M1, found: free}
 - {state: high, ohms: 0.4, at: F1.a, from: F1.b}
@@ -166,7 +167,7 @@ func TestTheGuideOnDrills(t *testing.T) {
 		for seed := uint64(1); seed <= 3; seed++ {
 			faults, err := drill.Pick(m, drill.One, seed)
 			require.NoError(t, err)
-			h := drill.Hidden{Faults: []string{faults[0].String()}, Seed: seed}
+			h := job.Hidden{Faults: []string{faults[0].String()}, Seed: seed}
 			s, err := drill.Judge(t.Context(), g, m, h, nil, nil, nil)
 			require.NoError(t, err)
 			all++

@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"ironthread/core/diagnose"
-	"ironthread/core/drill"
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
@@ -90,10 +89,10 @@ type Body struct {
 	Reason  Reason  `json:"reason,omitempty"`  // of closing
 	Photo   int64   `json:"photo,omitempty"`
 
-	Revision   int64         `json:"revision,omitempty"` // of the harness
-	Hidden     *drill.Hidden `json:"hidden,omitempty"`
-	Score      *drill.Score  `json:"score,omitempty"`      // of a drill that has ended
-	Conclusion *Conclusion   `json:"conclusion,omitempty"` // of a closed job, as it stood then
+	Revision   int64       `json:"revision,omitempty"` // of the harness
+	Hidden     *Hidden     `json:"hidden,omitempty"`
+	Score      *Score      `json:"score,omitempty"`      // of a drill that has ended
+	Conclusion *Conclusion `json:"conclusion,omitempty"` // of a closed job, as it stood then
 
 	Expected string `json:"expected,omitempty"` // Good in words, as older logs have it; for reading only
 }
@@ -121,8 +120,8 @@ type State struct {
 
 	Conclusion *Conclusion // of a closed job; nil where it was closed before conclusions were kept
 
-	Drill *drill.Hidden // what is hidden in the vehicle, where the job is a drill
-	Score *drill.Score  // of a drill that has ended
+	Drill *Hidden // what is hidden in the vehicle, where the job is a drill
+	Score *Score  // of a drill that has ended
 
 	Repairs []Body            // not struck out, oldest first
 	Said    map[string]string // checks answered by hand since the last repair, by their key

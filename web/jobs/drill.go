@@ -175,7 +175,7 @@ func (a *Jobs) startDrill(c *gin.Context) {
 
 func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 	ctx := c.Request.Context()
-	hidden := &drill.Hidden{Seed: rand.Uint64N(1<<31) + 1} // which fault is hidden is no secret worth keeping
+	hidden := &job.Hidden{Seed: rand.Uint64N(1<<31) + 1} // which fault is hidden is no secret worth keeping
 	name, complaint := f.Harness, ""
 	var setup []string
 	if f.Trap == "led" {
@@ -215,7 +215,7 @@ func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 }
 
 // openDrill opens the job, and enters what is hidden and what was left on the vehicle.
-func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h store.Harness, hidden *drill.Hidden, complaint string,
+func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h store.Harness, hidden *job.Hidden, complaint string,
 	setup []string) (int64, error) {
 	vehicle, err := a.keep.PutVehicle(ctx, drillVehicle, "")
 	if err != nil {
@@ -273,7 +273,7 @@ func (a *Jobs) askVehicle(c *gin.Context) {
 type drillPage struct {
 	jobSide
 	Faults []string
-	Score  *drill.Score
+	Score  *job.Score
 }
 
 // drill is where it ends: what somebody says it is, and the score.
@@ -298,7 +298,7 @@ func (a *Jobs) drill(c *gin.Context) {
 }
 
 // judged scores a drill as its log stands, with what is said at its end.
-func judged(c *gin.Context, j *jobAt, said []string) (*drill.Score, error) {
+func judged(c *gin.Context, j *jobAt, said []string) (*job.Score, error) {
 	var repaired []electric.Action
 	for _, r := range j.state.Repairs {
 		if x, err := electric.ParseAction(j.file.Drawn, r.Action); err == nil {
@@ -337,7 +337,7 @@ func (a *Jobs) endDrill(c *gin.Context) {
 	if shown {
 		said = nil
 	}
-	var score *drill.Score
+	var score *job.Score
 	if err == nil { // it takes a moment: judged before the log is held, and only good for the log as it was then
 		score, err = judged(c, j, said)
 	}
