@@ -301,9 +301,6 @@ func (v *Vehicle) Stands() Stand {
 	return s
 }
 
-// Circuit is the vehicle's harness.
-func (v *Vehicle) Circuit() *harness.Circuit { return v.model.Circuit }
-
 // Drive changes how the vehicle stands: "key on", "engine running", "ac on", "speed 50", "pedal on", "coolant 80".
 func (v *Vehicle) Drive(words string) error {
 	v.mu.Lock()

@@ -207,14 +207,6 @@ func (m *Model) LampWord(volts float64) string {
 	return lampWord(math.Abs(volts) * 12 / m.Circuit.Nominal())
 }
 
-// LEDWord is what an LED tester does at so many volts across it.
-func LEDWord(volts float64) string {
-	if amps, _ := (&curve{led: true}).current(volts); amps > ledFrom {
-		return "lights"
-	}
-	return "off"
-}
-
 // AmpsInto is the current that the wires bring to a cavity as the network stands.
 func (n *Network) AmpsInto(pin harness.Pin) float64 { return n.ampsInto(pin.Cavity()) }
 

@@ -151,8 +151,6 @@ func TestWordsOfLamps(t *testing.T) {
 	for volts, word := range map[float64]string{3.8: "off", 4.2: "dim", 17.8: "dim", 18.2: "bright", 25: "bright"} {
 		assert.Equal(t, word, bus.LampWord(volts), "%g V", volts)
 	}
-	assert.Equal(t, "off", electric.LEDWord(1))
-	assert.Equal(t, "lights", electric.LEDWord(6))
 }
 
 // The exported netlist runs unchanged in ngspice and finds the same volts.

@@ -9,7 +9,6 @@ package trace
 import (
 	"math"
 	"slices"
-	"strings"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -140,24 +139,6 @@ func shortest(n *electric.Network, at map[int][]hop, pins map[int][]harness.Pin,
 		return steps
 	}
 	return []Step{{Pins: pins[from], Volts: n.VoltsAt(from)}}
-}
-
-// Words says a path in a line: pins and what lies between, the larger drops named.
-func (p Path) Words() string {
-	var parts []string
-	for _, s := range p.Steps {
-		if len(s.Pins) > 0 {
-			parts = append(parts, s.Pins[0].String())
-		}
-		through := "(" + s.Through + ")"
-		if s.Through != "" && !strings.HasPrefix(s.Through, "wire ") && (len(parts) == 0 || parts[len(parts)-1] != through) {
-			parts = append(parts, through)
-		}
-	}
-	if !p.Reaches {
-		parts = append(parts, "nowhere")
-	}
-	return strings.Join(parts, " → ")
 }
 
 // Through lists what the path runs through that opens and closes.
