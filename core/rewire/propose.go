@@ -237,23 +237,29 @@ func (w *Wish) refuse(f Family) *limit {
 		}
 	}
 	if f == Module {
-		total, most := 0.0, 0.0
-		for _, fan := range w.Fans {
-			amps := w.running(fan)
-			total, most = total+amps, max(most, amps)
-		}
-		if rated := w.Module.Amps; rated > 0 && most > rated {
-			return &limit{why: fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most,
-				rated),
-				frees: "a larger module, or smaller fans"}
-		}
-		if hz := w.Module.Hertz; len(hz) == 2 {
-			for _, r := range w.Requesters {
-				if r.Gives == Pulses && w.anyBrushed() && r.Hertz > 0 && !(r.Hertz >= hz[0] && r.Hertz <= hz[1]) {
-					return &limit{why: fmt.Sprintf("%s pulses at %g Hz, and the module listens from %g to %g Hz", r.Name, r.Hertz, hz[0], hz[1]),
-						frees: "a controller that can be set to it, or another module"}
-				}
-			}
+		return w.refuseModule()
+	}
+	return nil
+}
+
+// refuseModule tells why the wish's module cannot drive its fans, or hear who asks.
+func (w *Wish) refuseModule() *limit {
+	most := 0.0
+	for _, fan := range w.Fans {
+		most = max(most, w.running(fan))
+	}
+	if rated := w.Module.Amps; rated > 0 && most > rated {
+		return &limit{why: fmt.Sprintf("at %.3g V a fan takes %.0f A, and an output of the module is rated for %g A", w.Supply.Running, most,
+			rated), frees: "a larger module, or smaller fans"}
+	}
+	hz := w.Module.Hertz
+	if len(hz) != 2 {
+		return nil
+	}
+	for _, r := range w.Requesters {
+		if r.Gives == Pulses && w.anyBrushed() && r.Hertz > 0 && !(r.Hertz >= hz[0] && r.Hertz <= hz[1]) {
+			return &limit{why: fmt.Sprintf("%s pulses at %g Hz, and the module listens from %g to %g Hz", r.Name, r.Hertz, hz[0], hz[1]),
+				frees: "a controller that can be set to it, or another module"}
 		}
 	}
 	return nil
@@ -394,12 +400,6 @@ func (d *design) limits(p *Proposal) error {
 				part.Name, carries, makeOf(spec), good, d.w.Heat, d.w.nominal()), frees: "a relay of " + d.ratingWords(carries)}
 		}
 	}
-	for _, fan := range d.w.Fans {
-		if fan.HalfVolts == Unknown && (d.f == Series || d.f == Dropping) {
-			warn("nobody knows whether %s starts at half its volts: ask its maker, or measure a start on the bench, before it is built",
-				fan.Name)
-		}
-	}
 	for _, r := range d.w.Requesters {
 		most := r.takes()
 		if amps := d.pulledBy(r); amps > most {
@@ -411,6 +411,29 @@ func (d *design) limits(p *Proposal) error {
 			return l
 		}
 	}
+	for _, fan := range d.w.Fans {
+		if fan.HalfVolts == Unknown && (d.f == Series || d.f == Dropping) {
+			warn("nobody knows whether %s starts at half its volts: ask its maker, or measure a start on the bench, before it is built",
+				fan.Name)
+		}
+	}
+	d.advise(p)
+	for _, s := range d.c.States {
+		for _, x := range d.points[s.Name].Warnings {
+			if slices.Contains([]string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating"}, x.Kind) {
+				return &limit{why: fmt.Sprintf("in %s: %s", s.Name, x.Text), frees: "parts of a higher rating"}
+			}
+			if text := fmt.Sprintf("in %s: %s", s.Name, x.Text); x.Kind != "drop" && !slices.Contains(p.Warnings, text) {
+				warn("%s", text)
+			}
+		}
+	}
+	return nil
+}
+
+// advise says what whoever builds it has to know of its parts and of who asks.
+func (d *design) advise(p *Proposal) {
+	warn := func(format string, args ...any) { p.Warnings = append(p.Warnings, fmt.Sprintf(format, args...)) }
 	if d.w.Relays.Suppression == "none" && d.part("ECU") != nil {
 		warn("the relays have nothing across their coils, as wished: each time one lets go its coil puts some hundred volts on the output " +
 			"that drives it; only where the controller's maker says that it stands that")
@@ -438,17 +461,6 @@ func (d *design) limits(p *Proposal) error {
 			warn("%s asks for nothing here: no relay follows pulses", r.Name)
 		}
 	}
-	for _, s := range d.c.States {
-		for _, x := range d.points[s.Name].Warnings {
-			if slices.Contains([]string{"fuse", "contact", "short", "buzzes", "driver", "stalled", "rating"}, x.Kind) {
-				return &limit{why: fmt.Sprintf("in %s: %s", s.Name, x.Text), frees: "parts of a higher rating"}
-			}
-			if text := fmt.Sprintf("in %s: %s", s.Name, x.Text); x.Kind != "drop" && !slices.Contains(p.Warnings, text) {
-				warn("%s", text)
-			}
-		}
-	}
-	return nil
 }
 
 func (d *design) ratingWords(amps float64) string {

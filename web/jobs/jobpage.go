@@ -67,28 +67,9 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		a.FailWith(c, err)
 		return false
 	}
-	p.Tally.Left, p.Tally.Of = leftOf(j.state, as), as.Of
-	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
 	p.Notice, p.Bad = r.notice, r.bad
-	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
-		p.Tally.Minutes = last.At.Sub(first.At).Minutes()
-	}
-	p.Repairs = repairsOf(j, as.Verdict)
-	p.Mended = as.Outcome == diagnose.IsMended && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
-	p.MendedBy, p.Metered = as.Mended, a.watches.Meter(j.ID) != nil
-	p.Also, p.Nothing = as.Also, as.Outcome == diagnose.NothingFound && !j.state.Closed
-	p.Causes = causesOf(j, as.Verdict)
-	p.Truths = j.file.Truths()
-	for _, o := range j.state.Seen {
-		if o.Fans() != nil {
-			p.Looked = append(p.Looked, o.State)
-		}
-	}
-	for _, s := range as.Surprising {
-		p.Surprises = append(p.Surprises, s.Text)
-	}
-	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
-	p.Hidden = len(as.Suspects) - len(p.Suspects)
+	p.Metered, p.Truths = a.watches.Meter(j.ID) != nil, j.file.Truths()
+	p.stands(j, as)
 	if !j.state.Closed && !ready && j.tableFirst(r) {
 		// What is left is worked out while the states are commanded; a page that asks again would undo what is chosen.
 		kit, _ := room.KitOf(c)
@@ -110,6 +91,37 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 	if led(c) && ready && !p.Chosen() {
 		p.Led = p.ledAt(j)
 	}
+	return a.layJob(c, p, j, as, r)
+}
+
+// stands fills in how the job stands: what the evidence leaves, and what follows from it.
+func (p *jobPage) stands(j *jobAt, as *diagnose.Assessment) {
+	p.Tally.Left, p.Tally.Of = leftOf(j.state, as), as.Of
+	p.Verdict, p.Cleared, p.Pairs = as.Verdict, strings.Join(as.Cleared, " "), as.Pairs
+	if first, last := j.state.Beads[0], j.state.Beads[len(j.state.Beads)-1]; len(j.state.Beads) > 1 {
+		p.Tally.Minutes = last.At.Sub(first.At).Minutes()
+	}
+	p.Repairs = repairsOf(j, as.Verdict)
+	p.Mended = as.Outcome == diagnose.IsMended && as.Verdict != nil && as.Verdict.Proven && as.Verdict.Faults[0] == diagnose.NoFault
+	p.MendedBy = as.Mended
+	p.Also, p.Nothing = as.Also, as.Outcome == diagnose.NothingFound && !j.state.Closed
+	p.Causes = causesOf(j, as.Verdict)
+	for _, o := range j.state.Seen {
+		if o.Fans() != nil {
+			p.Looked = append(p.Looked, o.State)
+		}
+	}
+	for _, s := range as.Surprising {
+		p.Surprises = append(p.Surprises, s.Text)
+	}
+	p.Suspects = as.Suspects[:min(suspectsListed, len(as.Suspects))]
+	p.Hidden = len(as.Suspects) - len(p.Suspects)
+}
+
+// layJob lays the drawing and sends the page, or those parts of it that have changed; whole tells that nothing is still being worked
+// out.
+func (a *Jobs) layJob(c *gin.Context, p *jobPage, j *jobAt, as *diagnose.Assessment, r jobRequest) (whole bool) {
+	ready := !p.Tally.Working
 	p.Lately = j.lately()
 	p.Socket = socketOf(j, p.Card)
 	p.offerSetup(j)
@@ -194,7 +206,6 @@ func repairsOf(j *jobAt, v *diagnose.Verdict) []string {
 
 // chooseCard decides which move the right column shows.
 func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
-	circuit := j.file.Drawn
 	heading := "Next move"
 	switch {
 	case as.Verdict != nil && !as.Verdict.Proven:
@@ -244,6 +255,12 @@ func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now
 		p.Card = &card{Move: as.Next[k], Heading: heading}
 		p.Others = slices.Delete(p.Others, k, k+1)
 	}
+	return p.fillCard(j)
+}
+
+// fillCard says how the card's question is answered, and what recording it enters in the ledger.
+func (p *jobPage) fillCard(j *jobAt) error {
+	circuit := j.file.Drawn
 	switch kind := probe.Of(p.Card.Do).(type) {
 	case probe.Looking:
 		for _, fan := range circuit.Fans() {
