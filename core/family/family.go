@@ -275,82 +275,101 @@ func (w *writer) volts() string {
 
 // relays writes the load side.
 func (w *writer) relays() {
-	amps := w.a.Amps
-	thick := size(amps)
-	feed := func(n, stage int, load float64) string { // fuse Fn, relay Kn; the pin that feeds
-		relay, name := fmt.Sprintf("K%d", n), fmt.Sprintf("F%d", n)
-		contacts, out, from := "make", ".87", "BAT.+"
-		if w.a.Inverted && stage == 0 {
-			if !slices.ContainsFunc(w.parts, func(p string) bool { return strings.HasPrefix(p, "  KM:") }) {
-				w.mainRelay(load * float64(w.a.Fans))
-			}
-			contacts, out, from = "break", ".87a", "KM.87"
-		}
-		behind := w.fuseFrom(from, name, load)
-		w.relay(relay, contacts, stage, load)
-		w.wire(behind, relay+".30", "RD "+size(load)+" 0.2m")
-		return relay + out
-	}
-	ground := func(motor, pin string) { w.wire(motor+"."+pin, "G1", "BN "+thick+" 0.7m") }
 	switch w.a.Low {
 	case FullOnly, Staged:
 		if w.a.Low == FullOnly {
 			w.stages = []string{"fan"}
 		}
 		for n := 1; n <= w.a.Fans; n++ {
-			from := feed(n, min(n, len(w.stages))-1, amps)
+			from := w.feed(n, min(n, len(w.stages))-1, w.a.Amps)
 			motor := w.motor(n)
-			w.wire(from, motor+".+", "VT "+thick+" 1m")
-			ground(motor, "-")
+			w.thick(from, motor+".+", "VT", "1m")
+			w.ground(motor, "-")
 		}
 	case Series:
-		first, second := w.motor(1), w.motor(2)
-		w.wire(feed(1, 0, amps), first+".+", "VT "+thick+" 1m")
-		w.wire(feed(2, 1, amps), second+".+", "TQ "+thick+" 1m")
-		w.relay("K3", "changeover", 1, amps)
-		w.wire(first+".-", "K3.30", "VT/WH "+thick+" 1m")
-		if w.a.NoLink {
-			w.wire("K3.87a", second+".+", "TQ/BN "+thick+" 1m")
-		} else {
-			w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
-			w.wire("K3.87a", "F3.a", "TQ/BN "+thick+" 0.2m")
-			w.wire("F3.b", second+".+", "TQ "+thick+" 0.9m")
-		}
-		w.wire("K3.87", "G1", "BN "+thick+" 0.4m")
-		ground(second, "-")
+		w.inSeries()
 	case Resistor:
-		low := feed(1, 0, 0.6*amps*float64(w.a.Fans))
-		for n := 1; n <= w.a.Fans; n++ {
-			motor := w.motor(n)
-			resistor := fmt.Sprintf("R%d", n)
-			// Half of what the fan itself is worth at full speed slows it well, and still starts it.
-			ohms := 0.5 * float64(w.a.Volts) / amps
-			w.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed", ohms, amps*amps*ohms/3))
-			w.wire(low, resistor+".a", "YE "+thick+" 0.8m")
-			w.wire(resistor+".b", motor+".+", "YE "+thick+" 0.3m")
-			w.wire(feed(n+1, 1, amps), motor+".+", "VT "+thick+" 1m")
-			ground(motor, "-")
-		}
+		w.byResistor()
 	case Winding:
-		low := feed(1, 0, 0.55*amps*float64(w.a.Fans))
-		high := feed(2, 1, amps*float64(w.a.Fans))
-		for n := 1; n <= w.a.Fans; n++ {
-			name := fmt.Sprintf("M%d", n)
-			w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, "+
-				"rpm: 2300}}, label: fan %d",
-				w.volts(), 0.5*amps, amps, n))
-			w.wire(low, name+".l", "YE "+thick+" 1m")
-			w.wire(high, name+".h", "VT "+thick+" 1m")
-			if !w.a.GroundRelay {
-				ground(name, "m")
-				continue
-			}
-			if n == 1 {
-				w.relay("K3", "make", 0, amps*float64(w.a.Fans))
-				w.wire("K3.87", "G1", "BN "+size(amps*float64(w.a.Fans))+" 0.4m")
-			}
-			w.wire(name+".m", "K3.30", "BN/VT "+thick+" 0.6m")
+		w.byWinding()
+	}
+}
+
+// feed draws fuse Fn and relay Kn of a stage, and gives the pin that feeds.
+func (w *writer) feed(n, stage int, load float64) string {
+	relay, name := fmt.Sprintf("K%d", n), fmt.Sprintf("F%d", n)
+	contacts, out, from := "make", ".87", "BAT.+"
+	if w.a.Inverted && stage == 0 {
+		if !slices.ContainsFunc(w.parts, func(p string) bool { return strings.HasPrefix(p, "  KM:") }) {
+			w.mainRelay(load * float64(w.a.Fans))
 		}
+		contacts, out, from = "break", ".87a", "KM.87"
+	}
+	behind := w.fuseFrom(from, name, load)
+	w.relay(relay, contacts, stage, load)
+	w.wire(behind, relay+".30", "RD "+size(load)+" 0.2m")
+	return relay + out
+}
+
+// thick draws a wire that carries a fan's current.
+func (w *writer) thick(from, to, colour, length string) {
+	w.wire(from, to, colour+" "+size(w.a.Amps)+" "+length)
+}
+
+func (w *writer) ground(motor, pin string) { w.thick(motor+"."+pin, "G1", "BN", "0.7m") }
+
+func (w *writer) inSeries() {
+	amps := w.a.Amps
+	first, second := w.motor(1), w.motor(2)
+	w.thick(w.feed(1, 0, amps), first+".+", "VT", "1m")
+	w.thick(w.feed(2, 1, amps), second+".+", "TQ", "1m")
+	w.relay("K3", "changeover", 1, amps)
+	w.thick(first+".-", "K3.30", "VT/WH", "1m")
+	if w.a.NoLink {
+		w.thick("K3.87a", second+".+", "TQ/BN", "1m")
+	} else {
+		w.part("F3", fmt.Sprintf("kind: fuse, amps: %d, style: cartridge, label: link", fuseAmps(amps)))
+		w.thick("K3.87a", "F3.a", "TQ/BN", "0.2m")
+		w.thick("F3.b", second+".+", "TQ", "0.9m")
+	}
+	w.thick("K3.87", "G1", "BN", "0.4m")
+	w.ground(second, "-")
+}
+
+func (w *writer) byResistor() {
+	amps := w.a.Amps
+	low := w.feed(1, 0, 0.6*amps*float64(w.a.Fans))
+	for n := 1; n <= w.a.Fans; n++ {
+		motor := w.motor(n)
+		resistor := fmt.Sprintf("R%d", n)
+		// Half of what the fan itself is worth at full speed slows it well, and still starts it.
+		ohms := 0.5 * float64(w.a.Volts) / amps
+		w.part(resistor, fmt.Sprintf("kind: resistor, ohms: %.2g, watts: %.0f, airflow: needed", ohms, amps*amps*ohms/3))
+		w.thick(low, resistor+".a", "YE", "0.8m")
+		w.thick(resistor+".b", motor+".+", "YE", "0.3m")
+		w.thick(w.feed(n+1, 1, amps), motor+".+", "VT", "1m")
+		w.ground(motor, "-")
+	}
+}
+
+func (w *writer) byWinding() {
+	amps, all := w.a.Amps, w.a.Amps*float64(w.a.Fans)
+	low, high := w.feed(1, 0, 0.55*all), w.feed(2, 1, all)
+	for n := 1; n <= w.a.Fans; n++ {
+		name := fmt.Sprintf("M%d", n)
+		w.part(name, fmt.Sprintf("kind: motor, volts: %s, windings: {low: {+: l, -: m, amps: %.3g, rpm: 1600}, high: {+: h, -: m, amps: %g, "+
+			"rpm: 2300}}, label: fan %d", w.volts(), 0.5*amps, amps, n))
+		w.thick(low, name+".l", "YE", "1m")
+		w.thick(high, name+".h", "VT", "1m")
+		if !w.a.GroundRelay {
+			w.ground(name, "m")
+			continue
+		}
+		if n == 1 {
+			w.relay("K3", "make", 0, all)
+			w.wire("K3.87", "G1", "BN "+size(all)+" 0.4m")
+		}
+		w.thick(name+".m", "K3.30", "BN/VT", "0.6m")
 	}
 }
 

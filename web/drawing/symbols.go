@@ -71,26 +71,9 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 	inset := 6
 	switch s.Part.Kind() {
 	case harness.KindFuse:
-		d.stub(upper, x, top, top+inset)
-		d.stub(lower, x, bottom-inset, bottom)
-		d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d" rx="2"/>`, x-9, top+inset, bottom-top-2*inset)
-		if d.blown(s.Part.Name) {
-			middle := (top + bottom) / 2
-			d.f(`<path class="element" d="M%d %dV%dM%d %dV%d"/><path class="break" d="M%d %dl12 -8"/>`,
-				x, top+inset, middle-6, x, middle+6, bottom-inset, x-6, middle+4)
-		} else {
-			d.f(`<path class="element" d="M%d %dV%d"/>`, x, top+inset, bottom-inset)
-		}
+		d.fuse(s, x, top, bottom, inset)
 	case harness.KindSwitch:
-		closed := d.passes(s)
-		d.stub(upper, x, top, top+8)
-		d.stub(lower, x, bottom-8, bottom)
-		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+10, x, bottom-10)
-		if closed {
-			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-10, top+10)
-		} else {
-			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-10, x+13, top+14)
-		}
+		d.arm(s, x, top, bottom, 13)
 	case harness.KindMotor:
 		r, middle := 24, (top+bottom)/2
 		d.stub(upper, x, top, middle-r)
@@ -112,17 +95,10 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 		d.f(`<circle class="body solid" cx="%d" cy="%d" r="11"/><path class="element" d="M%d %dl15.6 15.6m0 -15.6l-15.6 15.6"/>`, x,
 			middle, x-8, middle-8)
 	case harness.KindThermoswitch, harness.KindPressureSwitch:
-		d.stub(upper, x, top, top+8)
-		d.stub(lower, x, bottom-8, bottom)
-		d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+10, x, bottom-10)
+		d.arm(s, x, top, bottom, 12)
 		mark := "θ"
 		if s.Part.Kind() == harness.KindPressureSwitch {
 			mark = "p"
-		}
-		if d.passes(s) {
-			d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-10, top+10)
-		} else {
-			d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-10, x+12, top+14)
 		}
 		d.f(`<text class="does" x="%d" y="%d">%s</text>`, x-13, (top+bottom)/2+4, mark)
 	default:
@@ -139,6 +115,32 @@ func (d *svg) twoPin(s *sheet.Symbol) {
 	if amps := d.into[s.Pins[0].Pin.String()]; s.Part.Kind() != harness.KindMotor {
 		d.threadPath(amps, x, top, x, bottom)
 	}
+}
+
+// fuse is whole, or open where it has blown.
+func (d *svg) fuse(s *sheet.Symbol, x, top, bottom, inset int) {
+	d.stub(s.Pins[0].Pin, x, top, top+inset)
+	d.stub(s.Pins[1].Pin, x, bottom-inset, bottom)
+	d.f(`<rect class="body solid" x="%d" y="%d" width="18" height="%d" rx="2"/>`, x-9, top+inset, bottom-top-2*inset)
+	if !d.blown(s.Part.Name) {
+		d.f(`<path class="element" d="M%d %dV%d"/>`, x, top+inset, bottom-inset)
+		return
+	}
+	middle := (top + bottom) / 2
+	d.f(`<path class="element" d="M%d %dV%dM%d %dV%d"/><path class="break" d="M%d %dl12 -8"/>`,
+		x, top+inset, middle-6, x, middle+6, bottom-inset, x-6, middle+4)
+}
+
+// arm is a switch: its arm across, or swung aside by so much where it is open.
+func (d *svg) arm(s *sheet.Symbol, x, top, bottom, aside int) {
+	d.stub(s.Pins[0].Pin, x, top, top+8)
+	d.stub(s.Pins[1].Pin, x, bottom-8, bottom)
+	d.f(`<circle class="contact" cx="%d" cy="%d" r="3"/><circle class="contact" cx="%d" cy="%d" r="3"/>`, x, top+10, x, bottom-10)
+	if d.passes(s) {
+		d.f(`<path class="arm" d="M%d %dV%d"/>`, x, bottom-10, top+10)
+		return
+	}
+	d.f(`<path class="arm" d="M%d %dL%d %d"/>`, x, bottom-10, x+aside, top+14)
 }
 
 // diode points the way current may go: from its anode.
