@@ -37,7 +37,7 @@ quick:
 
 test:
 	@scripts/need postgresql ngspice chromium-headless-shell tshark python3-scapy python3-can poppler-utils
-	$(GO) test -timeout 40m ./...
+	$(GO) test -p 3 -timeout 40m ./...
 	$(GO) test -timeout 40m -race -run '$(RACING)' $(RACE)
 
 soak:

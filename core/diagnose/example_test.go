@@ -8,11 +8,12 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/library/librarytest"
 )
 
 // From what was seen to what is left, and what to try next.
 func ExampleGuide_Assess() {
-	c, err := harness.Read([]byte(returning))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	if err != nil {
 		fmt.Println(err)
 		return
@@ -45,7 +46,7 @@ func ExampleGuide_Assess() {
 
 // What a car with nothing wrong shows in a test.
 func ExampleGuide_Healthy() {
-	c, err := harness.Read([]byte(returning))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	if err != nil {
 		fmt.Println(err)
 		return
@@ -67,5 +68,5 @@ func ExampleGuide_Healthy() {
 	}
 	good := g.Healthy(t)
 	fmt.Println(good.String())
-	// Output: 12.0 V
+	// Output: 11.9 V
 }

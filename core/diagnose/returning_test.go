@@ -12,33 +12,13 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/library/librarytest"
 )
-
-const returning = `harness: 1
-title: a fan behind a breaker, switched by a solid-state relay
-parts:
-  BAT: {kind: battery}
-  CB1: {kind: breaker, amps: 25}
-  Q1: {kind: solid-state-relay, amps: 40}
-  SW: {kind: switch, closed-when: key}
-  M1: {kind: motor, volts: 12.6, amps: 18}
-wires:
-  BAT.+ - CB1.a: RD 6mm2
-  CB1.b - Q1.in: RD 4mm2
-  Q1.out - M1.+: BK 4mm2
-  M1.- - BAT.-: BN 4mm2
-  BAT.+ - SW.a: RD
-  SW.b - Q1.c+: GN
-  Q1.c- - BAT.-: BN
-states:
-  off: {key: off}
-  run: {key: on}
-`
 
 // Parts that are drawn nowhere else: the guide finds what is wrong with them, and a fan that starts and stops behind a breaker
 // speaks for what is too much for it.
 func TestABreakerAndASolidStateRelayAreDiagnosed(t *testing.T) {
-	c, err := harness.Read([]byte(returning))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	require.NoError(t, err)
 	m, err := electric.New(c)
 	require.NoError(t, err)

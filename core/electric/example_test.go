@@ -6,11 +6,12 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/library/librarytest"
 )
 
 // A circuit is solved in a state, with what has been done to the car and what is wrong with it.
 func ExampleModel_Solve() {
-	c, err := harness.Read([]byte(solidAndBreaker))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	if err != nil {
 		fmt.Println(err)
 		return
@@ -40,7 +41,7 @@ func ExampleModel_Solve() {
 
 // An instrument is laid on two pins; what it loads the circuit with is part of what it shows.
 func ExampleModel_Instrument() {
-	c, err := harness.Read([]byte(solidAndBreaker))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -11,32 +11,12 @@ import (
 	"ironthread/core/electric"
 	"ironthread/core/fault"
 	"ironthread/core/harness"
+	"ironthread/library/librarytest"
 )
-
-const solidAndBreaker = `harness: 1
-title: a fan behind a breaker, switched by a solid-state relay
-parts:
-  BAT: {kind: battery}
-  CB1: {kind: breaker, amps: 25}
-  Q1: {kind: solid-state-relay, amps: 40, ohms: 0.01, leak: 0.001}
-  SW: {kind: switch, closed-when: key}
-  M1: {kind: motor, volts: 12.6, amps: 18}
-wires:
-  BAT.+ - CB1.a: RD 6mm2
-  CB1.b - Q1.in: RD 4mm2
-  Q1.out - M1.+: BK 4mm2
-  M1.- - BAT.-: BN 4mm2
-  BAT.+ - SW.a: RD
-  SW.b - Q1.c+: GN
-  Q1.c- - BAT.-: BN
-states:
-  off: {key: off}
-  run: {key: on}
-`
 
 func solids(t *testing.T) *electric.Model {
 	t.Helper()
-	c, err := harness.Read([]byte(solidAndBreaker))
+	c, err := harness.Read([]byte(librarytest.Returning))
 	require.NoError(t, err)
 	m, err := electric.New(c)
 	require.NoError(t, err)
@@ -83,7 +63,7 @@ func TestASolidStateRelayLeaksAndGetsWarm(t *testing.T) {
 			assert.Equal(t, want[k], p.Motors["M1"].Speed, "%s, %s", words, state)
 		}
 	}
-	hot := strings.Replace(solidAndBreaker, "ohms: 0.01,", "ohms: 0.05,", 1)
+	hot := strings.Replace(librarytest.Returning, "ohms: 0.01,", "ohms: 0.05,", 1)
 	h, err := harness.Read([]byte(hot))
 	require.NoError(t, err)
 	model, err := electric.New(h)
