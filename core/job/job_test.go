@@ -134,3 +134,19 @@ func TestTellingOfEveryKind(t *testing.T) {
 		Answer: probe.Word("bright")}, probe.Good{Answer: probe.Word("bright")}))
 	assert.False(t, telling(probe.Observation{Question: probe.Question{At: "K1.30"}, Answer: probe.NotReached}, probe.Good{}))
 }
+
+// An observation that nobody can read any more takes nothing else with it.
+func TestAnEntryThatCannotBeRead(t *testing.T) {
+	e, err := library.Open("f3-twin-series-parallel")
+	require.NoError(t, err)
+	var odd, sound job.Body
+	require.NoError(t, odd.Unmarshal([]byte(`{"seen":{"state":"low","volts":12,"amps":3},"text":"kept"}`)))
+	require.NoError(t, sound.Unmarshal([]byte(`{"seen":{"state":"low","volts":12.1,"at":"F1.a"},"good":{"volts":12.4}}`)))
+	assert.Equal(t, "kept", odd.Text)
+	s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, odd), entry(2, job.Seen, sound)})
+	require.Len(t, s.Seen, 1)
+	assert.Equal(t, "low: 12.1 V at F1.a", s.Seen[0].String())
+	assert.Equal(t, "Nothing readable", s.Beads[0].Title)
+	assert.Contains(t, s.Beads[0].Detail, "does not count")
+	assert.False(t, s.Beads[1].Telling)
+}

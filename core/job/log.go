@@ -295,5 +295,21 @@ func struckOut(entries []Entry) map[int]bool {
 // Marshal writes a body for the store.
 func (b Body) Marshal() ([]byte, error) { return json.Marshal(b) }
 
-// Unmarshal reads what Marshal wrote.
-func (b *Body) Unmarshal(data []byte) error { return json.Unmarshal(data, b) }
+// Unmarshal reads what Marshal wrote. A log outlives its program: an observation that cannot be read makes its own entry count for
+// nothing, and no other.
+func (b *Body) Unmarshal(data []byte) error {
+	type body Body
+	var read struct {
+		body
+		Seen json.RawMessage `json:"seen"`
+	}
+	if err := json.Unmarshal(data, &read); err != nil {
+		return err
+	}
+	*b = Body(read.body)
+	var o probe.Observation
+	if len(read.Seen) > 0 && json.Unmarshal(read.Seen, &o) == nil {
+		b.Seen = &o
+	}
+	return nil
+}
