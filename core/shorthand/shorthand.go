@@ -384,6 +384,7 @@ func (r *reader) figure() string {
 var units = map[string]probe.Do{
 	"v": probe.Volts, "mv": probe.Volts, "volt": probe.Volts, "volts": probe.Volts, "a": probe.Amps, "ma": probe.Amps, "amp": probe.Amps,
 	"amps": probe.Amps, "ohm": probe.Ohms, "ohms": probe.Ohms, "ω": probe.Ohms, "kω": probe.Ohms, "mω": probe.Ohms, "kohm": probe.Ohms,
+	"°c": probe.Infrared, "c": probe.Infrared, "°f": probe.Infrared, "f": probe.Infrared,
 }
 
 func unitOf(word string) probe.Do {
@@ -402,6 +403,9 @@ func (r *reader) figured() (*probe.Observation, error) {
 	}
 	if figure == "OL" || r.has("ohms", "resistance") != "" {
 		do = probe.Ohms
+	}
+	if do == probe.Infrared && len(r.places) == 1 { // how warm a part is, not a pin
+		return r.ofPart(do, figure)
 	}
 	return r.leads(string(do), figure)
 }
