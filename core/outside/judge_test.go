@@ -131,6 +131,8 @@ func (x *trial) begin() {
 		case *harness.FanModule, *harness.PWMModule:
 			g.alive[p.Name] = x.point.Modules[p.Name] != "no power"
 			_ = spec
+		case *harness.SolidState: // the judge decides from there
+			g.alive[p.Name] = x.state.Key
 		}
 	}
 	x.guess = g
@@ -315,6 +317,9 @@ func (x *trial) borneOut(found map[string]float64) bool {
 	}
 	for _, p := range x.c.Parts {
 		switch spec := p.Spec.(type) {
+		case *harness.SolidState:
+			volts := x.volts(found, p.Name, "c+", true) - x.volts(found, p.Name, "c-", true)
+			set(x.guess.alive, p.Name, volts >= solidOn || x.guess.alive[p.Name] && volts > solidOff)
 		case *harness.Controller:
 			if power, ground := rolesOf(spec); len(power) > 0 {
 				lives(p, railVolts(p, power, ground))

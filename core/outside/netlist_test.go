@@ -15,29 +15,35 @@ import (
 
 // The format's own figures, written down once more from its table of defaults (volts and coil ohms for 12 V).
 const (
-	batteryR   = 0.012
-	jointR     = 0.002
-	fuseV      = 0.09
-	coilR      = 85.0
-	pullInV    = 7.5
-	dropOutV   = 2.0
-	contactR   = 0.003
-	driverR    = 0.25
-	railR      = 0.005
-	outputR    = 0.010
-	closedR    = 0.002
-	armR       = 0.001
-	leadR      = 0.010 + fuseV/15
-	shortR     = 0.010
-	shortedR   = 2.0
-	inputR     = 1000.0
-	innardsR   = 2000.0
-	loadJoint  = 0.5
-	coilJoint  = 50.0
-	loadAmps   = 1.0
-	flatV      = 10.5
-	frictionOf = 0.15
-	usualLeak  = 1e11 // nothing floats for the simulator; 0.1 nA at 12 V
+	batteryR  = 0.012
+	jointR    = 0.002
+	fuseV     = 0.09
+	coilR     = 85.0
+	pullInV   = 7.5
+	dropOutV  = 2.0
+	contactR  = 0.003
+	driverR   = 0.25
+	railR     = 0.005
+	outputR   = 0.010
+	closedR   = 0.002
+	armR      = 0.001
+	leadR     = 0.010 + fuseV/15
+	shortR    = 0.010
+	shortedR  = 2.0
+	inputR    = 1000.0
+	innardsR  = 2000.0
+	loadJoint = 0.5
+	coilJoint = 50.0
+	loadAmps  = 1.0
+	flatV     = 10.5
+	solidR    = 0.008 // on
+	solidLeak = 0.001 // amps, off
+	solidOn   = 3.5   // volts at its control, and
+	solidOff  = 1.0
+
+	solidControl = 1500.0
+	frictionOf   = 0.15
+	usualLeak    = 1e11 // nothing floats for the simulator; 0.1 nA at 12 V
 )
 
 // guess is what a circuit's switching parts are taken to do. The judge's own figures must bear it out.
@@ -281,6 +287,22 @@ func (s *sheet) part(p *harness.Part) {
 		s.between(p, spec.Ohms, true)
 	case *harness.Limiter:
 		s.between(p, closedR, true)
+	case *harness.Breaker:
+		s.between(p, or(spec.Ohms, fuseV/spec.Amps), !s.guess.blown[p.Name])
+	case *harness.SolidState:
+		in, out := s.terminal(p, "in"), s.terminal(p, "out")
+		s.resist(s.terminal(p, "c+"), s.terminal(p, "c-"), solidControl)
+		if s.has(p, fault.Dead) {
+			break
+		}
+		s.resist(in, out, s.c.Nominal()/or(spec.Leak, solidLeak))
+		if s.guess.alive[p.Name] || s.has(p, fault.AlwaysOn) {
+			ohms := or(spec.Ohms, solidR)
+			if s.has(p, fault.Resists) {
+				ohms += s.joint(harness.Pin{Part: p.Name, Name: "in"})
+			}
+			s.resist(in, out, ohms)
+		}
 	case *harness.Switch:
 		s.between(p, or(spec.Ohms, closedR), s.state.Closes(p) || s.has(p, fault.StuckClosed))
 	case *harness.ResistorCard:

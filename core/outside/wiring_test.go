@@ -11,6 +11,7 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 	"ironthread/soak"
 )
 
@@ -103,6 +104,19 @@ func TestOddEnds(t *testing.T) {
 	t.Logf("%d operating points, largest difference %.3g V (%s), %.3g of a current (%s)", sum.points, sum.volts, sum.worstPin,
 		sum.share, sum.worstWire)
 	assert.Greater(t, sum.points, 60)
+}
+
+// A breaker and a solid-state relay, in every state, with every fault and set-up.
+func TestASolidStateRelayAndABreaker(t *testing.T) {
+	c, err := harness.Read([]byte(librarytest.Returning))
+	require.NoError(t, err)
+	m, err := electric.New(c)
+	require.NoError(t, err)
+	var sum tally
+	hold(t, trialsOf(t, m, &sum, soak.Kinds{}), &sum)
+	t.Logf("%d operating points, largest difference %.3g V (%s), %.3g of a current (%s)", sum.points, sum.volts, sum.worstPin,
+		sum.share, sum.worstWire)
+	assert.Greater(t, sum.points, 20)
 }
 
 // counted counts what would have failed.
