@@ -214,6 +214,8 @@ func kindLike(name string, pins []string) harness.Kind {
 	switch {
 	case has("85", "86") && has("30", "87", "87a", "85", "86"):
 		return harness.KindRelay
+	case has("c+") && has("c-"):
+		return harness.KindSolidState
 	case slices.Contains([]string{"BAT", "BATT", "BATTERY"}, stem):
 		return harness.KindBattery
 	case bare && slices.Contains([]string{"G", "GND", "GROUND", "E", "EARTH"}, stem):
@@ -226,6 +228,8 @@ func kindLike(name string, pins []string) harness.Kind {
 		switch stem {
 		case "F", "FUSE":
 			return harness.KindFuse
+		case "CB":
+			return harness.KindBreaker
 		case "R":
 			return harness.KindResistor
 		}

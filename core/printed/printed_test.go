@@ -12,6 +12,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/printed"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 // traced is a circuit of the library as somebody would trace it: names, kinds, pins and wires, and nothing else.
@@ -164,6 +165,17 @@ func TestListsReadBack(t *testing.T) {
 				k == harness.KindBattery || k == harness.KindController {
 				assert.Equal(t, k, c.Part(p.Name).Kind(), "%s: %s", name, p.Name)
 			}
+		}
+	}
+	odd, err := harness.Read([]byte(librarytest.Returning))
+	require.NoError(t, err)
+	var b strings.Builder
+	require.NoError(t, odd.WriteWireList(&b))
+	back, err := printed.ReadList(b.String())
+	require.NoError(t, err)
+	for _, p := range back.Trace.Parts {
+		if p.Name == "CB1" || p.Name == "Q1" {
+			assert.Equal(t, odd.Part(p.Name).Kind(), p.Kind)
 		}
 	}
 	l, err := printed.ReadList("Loom 7, issued in spring\nCol;To component;To pin;From component;From pin;Section;Length\n" +
