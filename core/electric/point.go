@@ -49,6 +49,7 @@ const (
 	Slow      Speed = "slow"
 	Fast      Speed = "fast"
 	Backwards Speed = "backwards"
+	Cycling   Speed = "cycling" // it starts and stops, behind a breaker that closes again by itself
 
 	// SlowFrom and FastFrom are the shares at which the words change.
 	SlowFrom = 0.06
@@ -106,6 +107,7 @@ func (n *Network) Point(s *harness.State) *Point {
 	for i, w := range c.Wires {
 		p.Wires = append(p.Wires, WireAmps{w.From.String(), w.To.String(), n.current(n.wires[i])})
 	}
+	fits := n.InFits()
 	for i := range n.motors {
 		m := &n.motors[i]
 		mp := MotorPoint{Volts: m.found[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m))}
@@ -114,6 +116,9 @@ func (n *Network) Point(s *harness.State) *Point {
 			if math.Abs(m.found[j]) > math.Abs(mp.Volts) {
 				mp.Volts = m.found[j] // of the winding that is fed
 			}
+		}
+		if fits != nil && fits[i] {
+			mp.Speed = Cycling
 		}
 		p.Motors[m.part.Name] = mp
 	}

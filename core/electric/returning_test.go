@@ -96,6 +96,7 @@ func TestABreakerComesBackByItself(t *testing.T) {
 	p, err := m.Solve(electric.Condition{State: c.State("run"), Faults: dragging})
 	require.NoError(t, err)
 	assert.True(t, warns(p, "runs in fits"), "%v", p.Warnings)
+	assert.Equal(t, electric.Cycling, p.Motors["M1"].Speed)
 	well, err := m.Network(nil, nil)
 	require.NoError(t, err)
 	well.Enter(c.State("run"))

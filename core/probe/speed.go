@@ -29,5 +29,5 @@ var FanWords = []string{
 // Running is a fan that turns, slow or fast; Cycling one that starts and stops quickly.
 const (
 	Running = "running"
-	Cycling = "cycling"
+	Cycling = string(electric.Cycling)
 )
