@@ -107,21 +107,7 @@ func (n *Network) Point(s *harness.State) *Point {
 	for i, w := range c.Wires {
 		p.Wires = append(p.Wires, WireAmps{w.From.String(), w.To.String(), n.current(n.wires[i])})
 	}
-	fits := n.InFits()
-	for i := range n.motors {
-		m := &n.motors[i]
-		mp := MotorPoint{Volts: m.found[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m))}
-		for j, amps := range m.amps {
-			mp.Amps += amps
-			if math.Abs(m.found[j]) > math.Abs(mp.Volts) {
-				mp.Volts = m.found[j] // of the winding that is fed
-			}
-		}
-		if fits != nil && fits[i] {
-			mp.Speed = Cycling
-		}
-		p.Motors[m.part.Name] = mp
-	}
+	n.readMotors(p)
 	p.Modules = n.moduleWords()
 	for i := range n.modules {
 		p.Settled = p.Settled && !n.modules[i].restless
@@ -148,6 +134,25 @@ func (n *Network) Point(s *harness.State) *Point {
 	p.Heat = n.heat()
 	p.Warnings = append(p.Warnings, n.warnings()...)
 	return p
+}
+
+// readMotors fills in what each motor does.
+func (n *Network) readMotors(p *Point) {
+	fits := n.InFits()
+	for i := range n.motors {
+		m := &n.motors[i]
+		mp := MotorPoint{Volts: m.found[0], RPM: m.omega * 30 / math.Pi, Speed: SpeedWord(n.share(m))}
+		for j, amps := range m.amps {
+			mp.Amps += amps
+			if math.Abs(m.found[j]) > math.Abs(mp.Volts) {
+				mp.Volts = m.found[j] // of the winding that is fed
+			}
+		}
+		if fits != nil && fits[i] {
+			mp.Speed = Cycling
+		}
+		p.Motors[m.part.Name] = mp
+	}
 }
 
 func (n *Network) reading(x node) Volts {

@@ -17,24 +17,7 @@ func (n *Network) warnings() []Warning {
 	warn := func(kind, at, format string, args ...any) {
 		list = append(list, Warning{kind, at, fmt.Sprintf(format, args...)})
 	}
-	for i := range n.relays {
-		r := &n.relays[i]
-		if n.buzzing[i] {
-			warn("buzzes", r.part.Name, "%s buzzes: it pulls in and lets go in turn", r.part.Name)
-		}
-		for _, contact := range []struct {
-			branch int
-			rated  float64
-			name   string
-		}{{r.makeB, r.ratedMk, "make"}, {r.restB, r.ratedRs, "rest"}} {
-			if contact.branch < 0 {
-				continue
-			}
-			if amps := math.Abs(n.current(contact.branch)); amps > contact.rated {
-				warn("contact", r.part.Name, "%s's %s contact carries %.1f A and is rated for %.0f A", r.part.Name, contact.name, amps, contact.rated)
-			}
-		}
-	}
+	n.warnRelays(warn)
 	for i := range n.modules {
 		if m := &n.modules[i]; m.restless {
 			warn("buzzes", m.part.Name, "%s starts and stops: what feeds it does not carry it", m.part.Name)
@@ -72,6 +55,28 @@ func (n *Network) warnings() []Warning {
 		}
 	}
 	return list
+}
+
+// warnRelays says of relays that buzz, and of contacts that carry more than they may.
+func (n *Network) warnRelays(warn func(kind, at, format string, args ...any)) {
+	for i := range n.relays {
+		r := &n.relays[i]
+		if n.buzzing[i] {
+			warn("buzzes", r.part.Name, "%s buzzes: it pulls in and lets go in turn", r.part.Name)
+		}
+		for _, contact := range []struct {
+			branch int
+			rated  float64
+			name   string
+		}{{r.makeB, r.ratedMk, "make"}, {r.restB, r.ratedRs, "rest"}} {
+			if contact.branch < 0 {
+				continue
+			}
+			if amps := math.Abs(n.current(contact.branch)); amps > contact.rated {
+				warn("contact", r.part.Name, "%s's %s contact carries %.1f A and is rated for %.0f A", r.part.Name, contact.name, amps, contact.rated)
+			}
+		}
+	}
 }
 
 // warnParked says of fans that run with the key off how long the battery stands it (common practice: a battery of
