@@ -74,7 +74,7 @@ func (g *prover) lacking(i int) []lack {
 // answersDemand tells whether a reading at a demand's pin is one under load, in a state that tells, with its part in. A lamp loads
 // the circuit; an LED tester does not, and counts where the kit has nothing better.
 func answersDemand(o probe.Observation, d demand, told []*harness.State, kit probe.Kit) bool {
-	if o.Do != probe.Volts && o.Do != probe.Lamp && !(kit.NoMeter && o.Do == probe.LED) {
+	if o.Do != probe.Volts && o.Do != probe.Lamp && (!kit.NoMeter || o.Do != probe.LED) {
 		return false
 	}
 	inState := slices.ContainsFunc(told, func(s *harness.State) bool { return s.Name == o.State })
