@@ -11,23 +11,26 @@ import (
 	"ironthread/library/librarytest"
 )
 
-// From what was seen to what is left, and what to try next.
-func ExampleGuide_Assess() {
-	c, err := harness.Read([]byte(librarytest.Returning))
+// guiding is the guide of a file that is known to be sound.
+func guiding(file string) *diagnose.Guide {
+	c, err := harness.Read([]byte(file))
 	if err != nil {
-		fmt.Println(err)
-		return
+		panic(err)
 	}
 	m, err := electric.New(c)
 	if err != nil {
-		fmt.Println(err)
-		return
+		panic(err)
 	}
 	g, err := diagnose.New(m)
 	if err != nil {
-		fmt.Println(err)
-		return
+		panic(err)
 	}
+	return g
+}
+
+// From what was seen to what is left, and what to try next.
+func ExampleGuide_Assess() {
+	g := guiding(librarytest.Returning)
 	seen := []probe.Observation{
 		probe.Seen("run", probe.Fans{"M1": "stopped"}),
 		probe.Read("run", probe.InVolts.Shows(12.4), "Q1.in"),
@@ -46,22 +49,8 @@ func ExampleGuide_Assess() {
 
 // What a car with nothing wrong shows in a test.
 func ExampleGuide_Healthy() {
-	c, err := harness.Read([]byte(librarytest.Returning))
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	m, err := electric.New(c)
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	g, err := diagnose.New(m)
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	t, err := probe.Question{Do: probe.Volts, State: "run", At: "M1.+"}.Test(c)
+	g := guiding(librarytest.Returning)
+	t, err := probe.Question{Do: probe.Volts, State: "run", At: "M1.+"}.Test(g.Circuit())
 	if err != nil {
 		fmt.Println(err)
 		return

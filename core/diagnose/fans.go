@@ -101,7 +101,7 @@ func (g *inquiry) returns() bool {
 // now and then where a joint cannot carry the fan, seldom otherwise.
 func (g *inquiry) cyclingChance(s *suspect) float64 {
 	switch {
-	case g.returns() && (s.Fault.IsShort() || slices.Contains(overloads, s.Fault.Words)):
+	case (s.Fault.IsShort() || slices.Contains(overloads, s.Fault.Words)) && g.returns():
 		return oftenCycles
 	case s.ComesAndGoes():
 		return oftenCycles

@@ -13,8 +13,17 @@ type foretoldCar struct {
 	which []int
 	i, k  int // the suspect, and which of its cars
 
-	shown map[string]func(i, k int) float64 // by the key of what was laid on
+	shown map[laid]func(i, k int) float64
 	page  *foretold
+}
+
+// laid tells apart what is laid on for one test: its set-up is the test's own, or that and one thing more.
+type laid struct {
+	do       probe.Do
+	state    *harness.State
+	at, from harness.Pin
+	with     string
+	setup    int // how many things are done to the car
 }
 
 // Faults is what is wrong with the car.
@@ -25,7 +34,7 @@ func (c *foretoldCar) Nominal() float64 { return c.g.circuit.Nominal() }
 
 // Shows is what the test's instrument shows on it.
 func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
-	key := t.Key()
+	key := laid{t.Do, t.State, t.At, t.From, t.With, len(t.Setup)}
 	shows, known := c.shown[key]
 	if !known {
 		shown, err := c.g.shown(t, c.which)
@@ -33,7 +42,7 @@ func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
 			return 0, err
 		}
 		if c.shown == nil {
-			c.shown = map[string]func(i, k int) float64{}
+			c.shown = map[laid]func(i, k int) float64{}
 		}
 		shows = func(i, k int) float64 { return float64(shown[i][k]) }
 		c.shown[key] = shows

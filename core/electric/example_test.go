@@ -9,18 +9,23 @@ import (
 	"ironthread/library/librarytest"
 )
 
-// A circuit is solved in a state, with what has been done to the car and what is wrong with it.
-func ExampleModel_Solve() {
-	c, err := harness.Read([]byte(librarytest.Returning))
+// drawn is the model of a file that is known to be sound.
+func drawn(file string) *electric.Model {
+	c, err := harness.Read([]byte(file))
 	if err != nil {
-		fmt.Println(err)
-		return
+		panic(err)
 	}
 	m, err := electric.New(c)
 	if err != nil {
-		fmt.Println(err)
-		return
+		panic(err)
 	}
+	return m
+}
+
+// A circuit is solved in a state, with what has been done to the car and what is wrong with it.
+func ExampleModel_Solve() {
+	m := drawn(librarytest.Returning)
+	c := m.Circuit
 	open, err := fault.Parse(c, "wire Q1.out - M1.+ open")
 	if err != nil {
 		fmt.Println(err)
@@ -41,16 +46,8 @@ func ExampleModel_Solve() {
 
 // An instrument is laid on two pins; what it loads the circuit with is part of what it shows.
 func ExampleModel_Instrument() {
-	c, err := harness.Read([]byte(librarytest.Returning))
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
-	m, err := electric.New(c)
-	if err != nil {
-		fmt.Println(err)
-		return
-	}
+	m := drawn(librarytest.Returning)
+	c := m.Circuit
 	setup, err := electric.ParseSetup(c, []string{"M1 unplugged"})
 	if err != nil {
 		fmt.Println(err)

@@ -4,32 +4,12 @@ import (
 	"fmt"
 
 	"ironthread/core/harness"
+	"ironthread/library/librarytest"
 )
-
-const oneFan = `harness: 1
-title: one fan
-parts:
-  BAT: {kind: battery}
-  F1: {kind: fuse, amps: 30}
-  K1: {kind: relay, contacts: make}
-  SW: {kind: switch, closed-when: key}
-  M1: {kind: motor, volts: 12.6, amps: 16}
-wires:
-  BAT.+ - F1.a: RD 6mm2
-  F1.b - K1.30: RD 4mm2
-  K1.87 - M1.+: BK 4mm2
-  M1.- - BAT.-: BN 4mm2
-  BAT.+ - SW.a: RD
-  SW.b - K1.86: GN
-  K1.85 - BAT.-: BN
-states:
-  off: {key: off}
-  run: {key: on}
-`
 
 // A circuit is read from its file, and answers what is drawn.
 func ExampleRead() {
-	c, err := harness.Read([]byte(oneFan))
+	c, err := harness.Read([]byte(librarytest.OneFan))
 	if err != nil {
 		fmt.Println(err)
 		return

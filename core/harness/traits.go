@@ -34,8 +34,7 @@ type Traits struct {
 	Ends    [2]string // of a part with two: a current that goes in at one comes out at the other
 	Joins   [2]string // of a part with more: the two between which it switches a load
 	Passes  bool      // pulses and the current of a load go through it as they are
-	Opens   bool      // by itself, from too much current
-	Returns bool      // and closes again by itself
+	Returns bool      // it opens from too much current, and closes again by itself
 
 	Called []string // in what people type
 	Spoken string   // on a page, where that is another word than in the file
@@ -52,15 +51,12 @@ var (
 	endsAB = [2]string{"a", "b"}
 )
 
-// JointLooks are the words for a terminal that is looked at closely.
-func JointLooks() []string { return slices.Clone(jointLooks) }
-
 var traits = map[Kind]*Traits{
 	KindBattery: {Off: TakenOff, Reach: 0.3, Price: 110, Minutes: 10, Looks: jointLooks, Called: []string{"battery"}, Taps: "+"},
 	KindGround:  {Off: TakenOff, Reach: 1.2, Price: 2, Minutes: 10, Looks: jointLooks, Called: []string{"ground", "earth"}},
 	KindSplice:  {Reach: 6, Price: 2, Minutes: 15, Looks: jointLooks, Passes: true},
 	KindFuse: {Off: PulledOut, Reach: 0.5, Price: 3, Minutes: 1, Looks: []string{"clean", "blown", "looks whole", "heat", "corrosion"},
-		Ohms: true, Cool: true, Ends: endsAB, Passes: true, Opens: true, Called: []string{"fuse"}, Usual: "amps: 30, style: cartridge",
+		Ohms: true, Cool: true, Ends: endsAB, Passes: true, Called: []string{"fuse"}, Usual: "amps: 30, style: cartridge",
 		Taps: "a b"},
 	KindRelay: {Off: PulledOut, Reach: 0.4, Price: 12, Minutes: 1, Looks: []string{"clean", "heat", "corrosion", "wet"}, Ohms: true,
 		Cool: true, Spreads: true, Called: []string{"relay"}, Usual: "contacts: make", Taps: "30 87 87a 86 85"},
@@ -97,7 +93,7 @@ var traits = map[Kind]*Traits{
 		Called: []string{"diode"}, Taps: "a k"},
 	KindSolidState: {Off: Unplugged, Reach: 2, Price: 35, Minutes: 15, Looks: boxLooks, Spreads: true,
 		Joins: [2]string{"in", "out"}, Spoken: "solid-state relay", Usual: "amps: 40", Taps: "in out c+ c-"},
-	KindBreaker: {Off: PulledOut, Reach: 0.5, Price: 9, Minutes: 2, Ohms: true, Cool: true, Ends: endsAB, Passes: true, Opens: true,
+	KindBreaker: {Off: PulledOut, Reach: 0.5, Price: 9, Minutes: 2, Ohms: true, Cool: true, Ends: endsAB, Passes: true,
 		Returns: true, Called: []string{"breaker"}, Usual: "amps: 30", Taps: "a b"},
 	KindLamp: {Off: Unplugged, Reach: 3, Price: 3, Minutes: 5, Usual: "volts: 12, watts: 5", Taps: "a b"},
 }
@@ -137,4 +133,15 @@ func KindCalled(word string) Kind {
 		}
 	}
 	return ""
+}
+
+// OpensAt is the rating of a part that opens from too much current, a fuse or a breaker; false for one that does not.
+func (p *Part) OpensAt() (amps float64, opens bool) {
+	switch spec := p.Spec.(type) {
+	case *Fuse:
+		return spec.Amps, true
+	case *Breaker:
+		return spec.Amps, true
+	}
+	return 0, false
 }

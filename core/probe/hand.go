@@ -72,7 +72,7 @@ func (looked) Words(t Test) []string {
 		return wireWords
 	}
 	if t.Of == nil && strings.HasPrefix(t.Part, onPin+" ") {
-		return harness.JointLooks()
+		return harness.KindConnector.Traits().LooksOf()
 	}
 	return wordsFor(t.Of)
 }

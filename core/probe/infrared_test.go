@@ -14,34 +14,14 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/library/librarytest"
 )
-
-const warmContact = `harness: 1
-title: one fan
-parts:
-  BAT: {kind: battery}
-  F1: {kind: fuse, amps: 40}
-  K1: {kind: relay, contacts: make, coil-ohms: 85}
-  SW: {kind: switch, closed-when: key}
-  M1: {kind: motor, volts: 12.6, amps: 20}
-wires:
-  BAT.+ - F1.a: RD 6mm2
-  F1.b - K1.30: RD 4mm2
-  K1.87 - M1.+: BK 4mm2
-  M1.- - BAT.-: BN 4mm2
-  BAT.+ - SW.a: RD
-  SW.b - K1.86: GN
-  K1.85 - BAT.-: BN
-states:
-  off: {key: off}
-  run: {key: on}
-`
 
 // What is lost in a contact by Ohm's law is what warms it: the steps that are expected are worked by hand. The coil's 1.9 W make
 // the relay 15 degrees warmer than the 30 about it. A sound contact of some milliohms loses 2 W more at 20 A: 61 °C. One of 0.05 Ω
 // loses I²R = 19 W: far above 100. One of 200 Ω takes all the volts itself, V²/R = 0.8 W: 51 °C.
 func TestAContactGetsAsWarmAsWhatItLoses(t *testing.T) {
-	c, err := harness.Read([]byte(warmContact))
+	c, err := harness.Read([]byte(librarytest.OneFan))
 	require.NoError(t, err)
 	m, err := electric.New(c)
 	require.NoError(t, err)
@@ -75,7 +55,7 @@ func TestAContactGetsAsWarmAsWhatItLoses(t *testing.T) {
 // It is asked for only where it is at hand; what it shows speaks for the contact that loses what the figure says, and the answer
 // goes into a file and a log and comes back.
 func TestAWarmRelayIsEvidence(t *testing.T) {
-	c, err := harness.Read([]byte(warmContact))
+	c, err := harness.Read([]byte(librarytest.OneFan))
 	require.NoError(t, err)
 	m, err := electric.New(c)
 	require.NoError(t, err)

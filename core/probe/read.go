@@ -64,7 +64,7 @@ func readObservation(n *yaml.Node, c *harness.Circuit) (Observation, error) {
 	if err := r.fedDirectly(c); err != nil {
 		return Observation{}, err
 	}
-	return r.observation()
+	return r.observation(true)
 }
 
 // knownKeys are those of the file: of every observation, and of each kind.

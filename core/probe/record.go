@@ -76,8 +76,9 @@ func (r record) isSet(key string) bool {
 	return r[key] == true || slices.Contains([]string{"yes", "on", "true"}, r.text(key))
 }
 
-// observation reads the mapping. The error says which key is wrong.
-func (r record) observation() (Observation, error) {
+// observation reads the mapping. The error says which key is wrong. withLeads tells whether the leads' ohms are in the figure still:
+// in a file they are, in a log they have been taken off.
+func (r record) observation(withLeads bool) (Observation, error) {
 	var o Observation
 	setup, err := r.list("setup")
 	if err != nil {
@@ -113,16 +114,13 @@ func (r record) observation() (Observation, error) {
 	if o.Answer, err = r.answer(kind); err != nil {
 		return o, fmt.Errorf("%s: %w", kind.keys().answer, err)
 	}
-	if f, ok := o.Answer.(Figure); ok && f.Unit == &InOhms && o.How.Leads > 0 && !f.Open && r.withLeads() {
+	if f, ok := o.Answer.(Figure); ok && f.Unit == &InOhms && o.How.Leads > 0 && !f.Open && withLeads {
 		// The display still had the leads in it; a meter shows no millionths.
 		f.Figure = math.Round(max(0, f.Figure-o.How.Leads)*1e6) / 1e6
 		o.Answer = f
 	}
 	return o, o.Sound()
 }
-
-// withLeads tells whether the leads' ohms are in the figure still: in a file they are, in a log they have been taken off.
-func (r record) withLeads() bool { return r["log"] == nil }
 
 // stood is a set-up with how the vehicle stood; what is said later goes before what was said first.
 func (r record) stood(setup []string) []string {
@@ -328,9 +326,8 @@ func (o *Observation) UnmarshalJSON(b []byte) error {
 	if err := in.Decode(&r); err != nil {
 		return fmt.Errorf("reading an observation: %w", err)
 	}
-	r["log"] = true
 	var err error
-	if *o, err = r.observation(); err != nil {
+	if *o, err = r.observation(false); err != nil {
 		return fmt.Errorf("reading an observation: %w", err)
 	}
 	return nil

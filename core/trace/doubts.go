@@ -137,13 +137,16 @@ func largeFuses(c *harness.Circuit) []electric.Warning {
 		})
 		if thinnest != nil {
 			list = append(list, electric.Warning{Kind: "large fuse", At: name, Text: fmt.Sprintf(
-				"%s is a fuse of %g A, and the wire %s behind it carries about %.0f A in the heat of an engine space (%s)",
-				name, amps, thinnest, carriesOf(thinnest), thinnest.Size)})
+				"%s is a %s of %g A, and the wire %s behind it carries about %.0f A in the heat of an engine space (%s)",
+				name, c.Part(name).Kind(), amps, thinnest, carriesOf(thinnest), thinnest.Size)})
 		}
 	}
-	for _, p := range c.OfKind(harness.KindFuse) {
+	for _, p := range c.Parts {
+		amps, opens := p.OpensAt()
+		if !opens {
+			continue
+		}
 		a, b := harness.Pin{Part: p.Name, Name: "a"}, harness.Pin{Part: p.Name, Name: "b"}
-		amps := p.Spec.(*harness.Fuse).Amps
 		switch {
 		case fedFrom(c, a):
 			behind(p.Name, amps, b)

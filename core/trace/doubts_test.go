@@ -11,6 +11,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/core/trace"
 	"ironthread/library"
+	"ironthread/library/librarytest"
 )
 
 // A circuit with everything that a look at the drawing should find: a module fed past every fuse and the wrong way
@@ -96,4 +97,22 @@ func TestTheLibraryRaisesNoDoubt(t *testing.T) {
 			assert.Equal(t, "parked", w.Kind, "%s: %s", e.Name, w.Text)
 		}
 	}
+}
+
+// A breaker protects what is behind it as a fuse does, and is held against the wires there.
+func TestABreakerProtects(t *testing.T) {
+	thin := strings.Replace(librarytest.Returning, "Q1.out - M1.+: BK 4mm2", "Q1.out - M1.+: BK 0.35mm2", 1)
+	c, err := harness.Read([]byte(thin))
+	require.NoError(t, err)
+	m, err := electric.New(c)
+	require.NoError(t, err)
+	p, err := trace.Protects(m)
+	require.NoError(t, err)
+	require.Len(t, p.Guards, 1)
+	assert.Equal(t, "CB1", p.Guards[0].Fuse)
+	var said []string
+	for _, w := range trace.Doubts(m) {
+		said = append(said, w.Text)
+	}
+	assert.Contains(t, strings.Join(said, "\n"), "CB1 is a breaker of 25 A, and the wire Q1.out - M1.+ behind it")
 }

@@ -32,15 +32,12 @@ func Protects(m *electric.Model) (*Protection, error) {
 	for _, part := range m.Circuit.Parts {
 		open := fault.Fault{On: fault.OnPart, Part: part.Name, Words: fault.Open}
 		name := part.Name
-		switch spec := part.Spec.(type) {
-		case *harness.Fuse:
-		case *harness.Relay:
-			if spec.Fuse == 0 {
+		if _, opens := part.OpensAt(); !opens {
+			relay, ok := part.Spec.(*harness.Relay)
+			if !ok || relay.Fuse == 0 {
 				continue
 			}
 			name, open.Words = part.Name+" fuse", fault.FuseOpen // built in, and as good a fuse as any
-		default:
-			continue
 		}
 		guard[name] = len(p.Guards)
 		p.Guards = append(p.Guards, Guard{Fuse: name})

@@ -22,3 +22,25 @@ states:
   off: {key: off}
   run: {key: on}
 `
+
+// OneFan is the least circuit there is: a fuse, a relay, a key switch and a fan.
+const OneFan = `harness: 1
+title: one fan
+parts:
+  BAT: {kind: battery}
+  F1: {kind: fuse, amps: 40}
+  K1: {kind: relay, contacts: make, coil-ohms: 85}
+  SW: {kind: switch, closed-when: key}
+  M1: {kind: motor, volts: 12.6, amps: 20}
+wires:
+  BAT.+ - F1.a: RD 6mm2
+  F1.b - K1.30: RD 4mm2
+  K1.87 - M1.+: BK 4mm2
+  M1.- - BAT.-: BN 4mm2
+  BAT.+ - SW.a: RD
+  SW.b - K1.86: GN
+  K1.85 - BAT.-: BN
+states:
+  off: {key: off}
+  run: {key: on}
+`
