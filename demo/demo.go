@@ -47,7 +47,8 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err != nil || jobs > 0 {
 		return err
 	}
-	l := &loader{ctx: ctx, keep: keep, vehicles: map[string]int64{}, harnesses: map[string]int64{}}
+	l := &loader{ctx: ctx, keep: keep, vehicles: map[string]int64{}, harnesses: map[string]int64{}, guides: map[string]*diagnose.Guide{}}
+	defer l.close()
 	for _, name := range vehicles {
 		if l.vehicles[name], err = keep.PutVehicle(ctx, name, ""); err != nil {
 			return err
@@ -86,7 +87,7 @@ type event struct {
 	after    int
 	did      string // a set-up action
 	note     string
-	repaired *job.Body
+	repaired *job.Repair
 	verified string // every check made and as it should be, then closed with these words
 	closed   string // with a reason other than verified
 	seen     *probe.Observation
@@ -96,19 +97,12 @@ type loader struct {
 	ctx                 context.Context
 	keep                *store.Store
 	vehicles, harnesses map[string]int64
+	guides              map[string]*diagnose.Guide
 }
 
 // tell writes a story's log, with what a healthy car would have shown beside each reading.
 func (l *loader) tell(s story, now time.Time) error {
-	entry, err := library.Open(s.harness)
-	if err != nil {
-		return err
-	}
-	model, err := electric.New(entry.Circuit)
-	if err != nil {
-		return err
-	}
-	guide, err := diagnose.New(model)
+	guide, err := l.guide(s.harness)
 	if err != nil {
 		return err
 	}
@@ -117,7 +111,7 @@ func (l *loader) tell(s story, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	t := &telling{ctx: l.ctx, story: s, circuit: entry.Circuit, model: model, guide: guide, at: at}
+	t := &telling{ctx: l.ctx, story: s, circuit: guide.Circuit(), model: guide.Model(), guide: guide, at: at}
 	for _, e := range s.events {
 		if err := t.event(e); err != nil {
 			return err
@@ -125,6 +119,34 @@ func (l *loader) tell(s story, now time.Time) error {
 	}
 	_, err = l.keep.Append(l.ctx, id, 1, "", func(*store.Log) ([]job.Entry, error) { return t.entries, nil })
 	return err
+}
+
+// guide gives the guide of a circuit of the library, which is made once for all the stories that go by it.
+func (l *loader) guide(name string) (*diagnose.Guide, error) {
+	if g := l.guides[name]; g != nil {
+		return g, nil
+	}
+	entry, err := library.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	model, err := electric.New(entry.Circuit)
+	if err != nil {
+		return nil, err
+	}
+	g, err := diagnose.New(model)
+	if err != nil {
+		return nil, err
+	}
+	l.guides[name] = g
+	return g, nil
+}
+
+// close lets go of what the guides have kept.
+func (l *loader) close() {
+	for _, g := range l.guides {
+		g.Close()
+	}
 }
 
 // telling is a story's log in the writing.
@@ -136,24 +158,24 @@ type telling struct {
 	guide   *diagnose.Guide
 	at      time.Time
 	ledger  []string
-	repairs []job.Body
+	repairs []job.Repair
 	entries []job.Entry
 }
 
-func (t *telling) write(after int, kind job.Kind, body job.Body) {
+func (t *telling) write(after int, body job.Body) {
 	t.at = t.at.Add(time.Duration(after) * time.Minute)
-	t.entries = append(t.entries, job.Entry{At: t.at, Who: t.who, Kind: kind, Body: body})
+	t.entries = append(t.entries, job.Entry{At: t.at, Who: t.who, Body: body})
 }
 
 func (t *telling) event(e event) error {
 	switch {
 	case e.did != "":
-		t.write(e.after, job.Did, job.Body{Action: e.did})
+		t.write(e.after, job.Done{Action: e.did})
 		t.ledger = append(t.ledger, e.did)
 	case e.note != "":
-		t.write(e.after, job.Noted, job.Body{Text: e.note})
+		t.write(e.after, job.Note{Text: e.note})
 	case e.repaired != nil:
-		t.write(e.after, job.Repaired, *e.repaired)
+		t.write(e.after, *e.repaired)
 		t.ledger = append(t.ledger, e.repaired.Action)
 		t.repairs = append(t.repairs, *e.repaired)
 	case e.verified != "":
@@ -174,7 +196,7 @@ func (t *telling) see(after int, o probe.Observation) error {
 		return err
 	}
 	good := t.guide.Healthy(test)
-	t.write(after, job.Seen, job.Body{Seen: &o, Good: &good})
+	t.write(after, job.Reading{Seen: o, Good: &good})
 	return nil
 }
 
@@ -195,7 +217,7 @@ func (t *telling) verify(e event) error {
 	}
 	for _, check := range list {
 		if check.Test == nil {
-			t.write(1, job.Checked, job.Body{Check: check.Key, Text: repair.AsExpected})
+			t.write(1, job.Check{Key: check.Key, Answer: repair.AsExpected})
 			continue
 		}
 		var o probe.Observation
@@ -217,7 +239,7 @@ func (t *telling) verify(e event) error {
 
 // close closes the job, with what it came to.
 func (t *telling) close(after int, words string, reason job.Reason) error {
-	opened := job.Entry{At: t.at, Who: t.who, Kind: job.Opened, Body: job.Body{Text: t.title}}
+	opened := job.Entry{At: t.at, Who: t.who, Body: job.Complaint{Text: t.title}}
 	state := job.Fold(t.circuit, append([]job.Entry{opened}, t.entries...))
 	list, err := repair.List(t.model, state.Ledger)
 	if err != nil {
@@ -229,6 +251,6 @@ func (t *telling) close(after int, words string, reason job.Reason) error {
 	}
 	state.Closed, state.Reason = true, reason
 	came := job.Conclude(t.circuit, job.Verify(t.model, list, state), state, as, t.title)
-	t.write(after, job.Closed, job.Body{Text: words, Reason: reason, Conclusion: came})
+	t.write(after, job.Closing{Text: words, Reason: reason, Conclusion: came})
 	return nil
 }

@@ -61,7 +61,7 @@ func TestASecondStartKeepsWhatTheUserDid(t *testing.T) {
 	keep, ctx := storetest.Open(t), context.Background()
 	require.NoError(t, demo.Load(ctx, keep, time.Now()))
 	_, err := keep.Append(ctx, 1, 0, "", func(*store.Log) ([]job.Entry, error) {
-		return []job.Entry{{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "mine"}}}, nil
+		return []job.Entry{{At: time.Now(), Who: "Oda", Body: job.Note{Text: "mine"}}}, nil
 	})
 	require.NoError(t, err)
 	before, err := keep.Entries(ctx, 1)
@@ -127,8 +127,8 @@ func TestTheDemosJobsAreHonest(t *testing.T) {
 			test, err := s.Seen[k].Test(c)
 			require.NoError(t, err)
 			for _, e := range entries {
-				if e.Kind == job.Seen && e.Body.Seen.String() == s.Seen[k].String() {
-					assert.Equal(t, g.Healthy(test), *e.Body.Good, "%s: %s", j.Title, s.Seen[k].String())
+				if r, ok := e.Body.(job.Reading); ok && r.Seen.String() == s.Seen[k].String() {
+					assert.Equal(t, g.Healthy(test), *r.Good, "%s: %s", j.Title, s.Seen[k].String())
 				}
 			}
 		}

@@ -297,7 +297,7 @@ func (b *tab) sees(selector, text string) {
 		_, err = chromedp.Run(ctx, holds(expr))
 	}
 	if err != nil {
-		b.t.Fatalf("%s never said %q: %v; it says: %.400s", selector, text, err, b.text(selector))
+		b.t.Fatalf("%s never said %q: %v; it says: %.400s; the page: %.900s", selector, text, err, b.text(selector), b.text("body"))
 	}
 }
 
@@ -324,15 +324,25 @@ func (b *tab) eval(expr string) string {
 var axe string
 
 // accessible runs axe-core over the page: nothing serious or critical may be found.
-func (b *tab) accessible() {
+func (b *tab) accessible() { b.t.Helper(); b.holdsAgainst("") }
+
+// legible runs the rules of axe-core that another look, which changes nothing but colours, can break.
+func (b *tab) legible() {
+	b.t.Helper()
+	b.holdsAgainst(`, runOnly: ["color-contrast", "link-in-text-block"]`)
+}
+
+func (b *tab) holdsAgainst(rules string) {
 	b.t.Helper()
 	b.quiet()
 	b.waits(`document.readyState === "complete"`) // its styles are there
 	// Injected through the protocol, so that the page's own policy stays as it is.
-	_, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](axe+"; true"))
-	require.NoError(b.t, err)
-	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations
-		.filter(v => v.impact === "serious" || v.impact === "critical")
+	if b.eval(`String(typeof axe)`) == "undefined" {
+		_, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](axe+"; true"))
+		require.NoError(b.t, err)
+	}
+	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]`+rules+`}).then(r =>
+		r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
 		.map(v => v.id + " (" + v.impact + "): " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) +
 			" " + (n.any[0]?.message || "")).join(" ;; ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(b.t, err)

@@ -197,7 +197,7 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 	entries, err := s.keep.Entries(context.Background(), 7)
 	require.NoError(t, err)
 	assert.Len(t, entries, 3)
-	assert.Equal(t, job.Noted, entries[2].Kind)
+	assert.Equal(t, job.Noted, entries[2].Kind())
 }
 
 func TestTheSetupByMouse(t *testing.T) {

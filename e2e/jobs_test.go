@@ -257,6 +257,7 @@ func (c *car) verify() {
 func (c *car) own(query string) { c.t.Helper(); c.visit(c.url + "?" + query) }
 
 func TestABlownLinkFuse(t *testing.T) {
+	soak.Only(t, "TestTouchesOfAWholeJob and TestFromTheRepairToTheReport")
 	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
 	c.follow(12)
 	c.sees(".verdict .fault", "F3 open")
@@ -274,7 +275,7 @@ func TestABlownLinkFuse(t *testing.T) {
 }
 
 func TestABurntContactThatClicks(t *testing.T) {
-	soak.Only(t, "TestABlownLinkFuse")
+	soak.Only(t, "TestTouchesOfAWholeJob")
 	c := bring(t, open(t), "f3-twin-series-parallel", "K1 make contact burnt 5")
 	c.own("do=relay&part=K1&state=low")
 	c.answer()
@@ -286,7 +287,7 @@ func TestABurntContactThatClicks(t *testing.T) {
 }
 
 func TestALostGroundTakenForADeadMotor(t *testing.T) {
-	soak.Only(t, "TestABlownLinkFuse")
+	soak.Only(t, "TestTouchesOfAWholeJob")
 	c := bring(t, open(t), "f2-staged-pair", "wire M2.- - G1 open")
 	c.follow(14)
 	c.sees(".verdict .fault", "wire M2.- - G1 open")
@@ -297,7 +298,7 @@ func TestALostGroundTakenForADeadMotor(t *testing.T) {
 }
 
 func TestAModuleThatIsInnocent(t *testing.T) {
-	soak.Only(t, "TestABlownLinkFuse")
+	soak.Only(t, "TestTouchesOfAWholeJob")
 	// Half an ohm in the module's feed: a light lamp there is bright, the feed dies under load.
 	c := bring(t, open(t), "f7-discrete-module", "wire F1.b - FM.1 resists 1")
 	c.own("do=lamp&pin=FM.1&state=off")
@@ -310,6 +311,7 @@ func TestAModuleThatIsInnocent(t *testing.T) {
 }
 
 func TestAFanLeftUnplugged(t *testing.T) {
+	soak.Only(t, "TestASetupAtOneTouch; without a browser TestAJobClosesOnlyWithAnEmptyLedger")
 	c := bring(t, open(t), "f3-twin-series-parallel", "K3 coil open")
 	c.own("do=turned&part=M2&state=off")
 	c.sees(".record", "M2 is unplugged")
@@ -327,7 +329,7 @@ func TestAFanLeftUnplugged(t *testing.T) {
 }
 
 func TestTwoFaults(t *testing.T) {
-	soak.Only(t, "TestABlownLinkFuse; two faults without a browser: TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog")
+	soak.Only(t, "TestTouchesOfAWholeJob; two faults without a browser: TestAPairIsSearchedWhereNoSingleFaultExplainsTheLog")
 	c := bring(t, open(t), "f3-twin-series-parallel", "F1 open", "F3 open")
 	c.follow(24)
 	first := c.text(".verdict .fault")
@@ -345,7 +347,7 @@ func TestTwoFaults(t *testing.T) {
 }
 
 func TestAContradiction(t *testing.T) {
-	soak.Only(t, "TestABlownLinkFuse; without a browser TestContradictingRepeatsSaySo")
+	soak.Only(t, "TestTouchesOfAWholeJob; without a browser TestContradictingRepeatsSaySo")
 	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
 	c.own("pin=F3.a&state=low")
 	c.answer()
@@ -413,6 +415,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 
 	c.visit(c.url + "/verify")
 	c.sees("h2", "To be seen before the job closes")
+	c.sees("h3", "Does F1 open explain the complaint?")
 	c.verify()
 	c.sees("main h2", "all of it seen")
 	c.accessible()
@@ -430,6 +433,7 @@ func TestFromTheRepairToTheReport(t *testing.T) {
 
 // Tools and school, chosen by touch, change what is offered at once.
 func TestToolsByTouch(t *testing.T) {
+	soak.Only(t, "TestEveryPageIsAccessible; without a browser TestToolsAreThePersons")
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url + "/jobs/6?do=volts&pin=F3.a&state=low")

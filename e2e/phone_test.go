@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"image"
 	"image/jpeg"
@@ -18,6 +19,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/job"
 	"ironthread/core/probe"
 	demopages "ironthread/demo/pages"
 	"ironthread/soak"
@@ -98,9 +100,9 @@ func TestAWholeJobOnAPhoneThroughGaps(t *testing.T) {
 	require.NoError(t, err)
 	times := map[string]int{}
 	for _, e := range entries {
-		b, err := e.Body.Marshal()
+		b, err := json.Marshal(e.Body)
 		require.NoError(t, err)
-		times[string(e.Kind)+string(b)]++
+		times[string(e.Kind())+string(b)]++
 	}
 	for what, n := range times {
 		if !strings.Contains(what, `"setup":["F3 renewed"]`) { // seen after the repair, and again for the verification
@@ -147,10 +149,10 @@ func TestPhotographsThroughAGap(t *testing.T) {
 	log = log[before:]
 	require.Len(t, log, 4)
 	for i, text := range []string{"before", "melted 0", "melted 1", "after"} {
-		assert.Equal(t, text, log[i].Body.Text)
+		assert.Equal(t, text, noted(log[i].Body))
 	}
 	for _, e := range log[1:3] {
-		raw, err := s.keep.JobPhoto(t.Context(), 7, e.Body.Photo)
+		raw, err := s.keep.JobPhoto(t.Context(), 7, e.Body.(job.Picture).Photo)
 		require.NoError(t, err)
 		config, err := jpeg.DecodeConfig(bytes.NewReader(raw))
 		require.NoError(t, err)
@@ -258,7 +260,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			require.NoError(t, err)
 			assert.LessOrEqual(t, screens, 3.0, "longer than three screens before more is asked for")
 			at.look(looks[pages%len(looks)])
-			at.accessible()
+			at.legible()
 			at.eval(`(document.documentElement.classList.add("large"), "")`)
 			at.narrow()
 		})
@@ -303,4 +305,15 @@ func named(route string) string {
 		return "wire"
 	}
 	return "f3-twin-series-parallel"
+}
+
+// noted is what somebody wrote into the log, or beside a picture.
+func noted(b job.Body) string {
+	switch b := b.(type) {
+	case job.Note:
+		return b.Text
+	case job.Picture:
+		return b.Text
+	}
+	return ""
 }

@@ -5,13 +5,15 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
+
+	"ironthread/soak"
 )
 
 // Every own reading is two touches and what is typed: the field, in sight without scrolling, and Record. What was recorded is said
 // under the thumb, one touch takes it back, and it goes by itself.
 func TestOwnReadingsInTwoTouches(t *testing.T) {
 	s := open(t)
-	for _, size := range [][2]int64{{390, 844}, {1280, 800}} {
+	for _, size := range soak.Of(sizes[:1], sizes) {
 		b := s.tabSized(t, size[0], size[1])
 		job := s.url + "/jobs/7"
 		b.visit(job)

@@ -136,6 +136,9 @@ func TestFromTheCommandToTheClosedJob(t *testing.T) {
 	c.sees("#live", "Nothing commanded")
 
 	require.NoError(t, v.Drive("engine running"))
+	for _, word := range []string{"slow", "stopped"} {
+		soak.Await(t, "M1 "+word, func() bool { return v.Stands().Fans["M1"].Word == word })
+	}
 	// The simulated minute takes two seconds and the link asks every 0.4, so the figures are some degrees off, more on a
 	// machine with other work: what is waited for is that low came and went, each near where it should.
 	soak.Await(t, "both stages of the warm-up", func() bool {

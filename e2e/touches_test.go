@@ -7,6 +7,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ironthread/soak"
 )
 
 // sizes are a phone and a laptop.
@@ -15,7 +17,7 @@ var sizes = [][2]int64{{390, 844}, {1280, 800}}
 // The first job, from just begun to closed, with all that is touched on the way counted: words, fields, buttons.
 func TestTouchesOfAWholeJob(t *testing.T) {
 	s := open(t)
-	for _, size := range sizes {
+	for _, size := range soak.Of(sizes[:1], sizes) {
 		c := bringTo(t, s, s.tabSized(t, size[0], size[1]), "f3-twin-series-parallel", "F3 open")
 		c.touched = 0
 		c.follow(12)
@@ -196,7 +198,7 @@ func TestTheFirstVisit(t *testing.T) {
 // From the wish's form, with the usual answers in it, to the sheets on the printer: the first press of each button does it.
 func TestTouchesFromAWishToTheSheets(t *testing.T) {
 	s := open(t)
-	for _, size := range sizes {
+	for _, size := range soak.Of(sizes[:1], sizes) {
 		b := s.tabSized(t, size[0], size[1])
 		b.visit(s.url + "/rewire")
 		b.touched = 0

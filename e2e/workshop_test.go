@@ -18,6 +18,7 @@ import (
 	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/people"
+	"ironthread/web/webtest"
 )
 
 // Two people at one job: what one writes is told at the other's page at once, without asking again and again.
@@ -41,6 +42,7 @@ func openWithPeople(t *testing.T) (s *site, code string) {
 	keep := demotest.Open(t)
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
+	require.NoError(t, accounts.HashAt(webtest.LightHash))
 	t.Cleanup(accounts.Close)
 	app, err := web.New(keep, web.Options{Workshop: demo.Workshop, Patience: time.Minute, Circuits: circuits, Loopback: true,
 		Accounts: accounts,
@@ -170,8 +172,9 @@ func TestANetworkGap(t *testing.T) {
 	require.Len(t, log, before+2*entries)
 	next := map[string]int{}
 	for _, e := range log[before:] {
-		phone := e.Body.Text[:len("phone 0")]
-		assert.Equal(t, fmt.Sprintf("%s, entry %02d", phone, next[phone]), e.Body.Text, "in order, and once")
+		text := e.Body.(job.Note).Text
+		phone := text[:len("phone 0")]
+		assert.Equal(t, fmt.Sprintf("%s, entry %02d", phone, next[phone]), text, "in order, and once")
 		next[phone]++
 	}
 	// What the server will not take is said, and stays until it has been read.
@@ -181,7 +184,7 @@ func TestANetworkGap(t *testing.T) {
 	b.click(`form[action$="/note"] .btn-primary`)
 	b.sees("#kept", "1 entry is kept")
 	_, err = s.keep.Append(context.WithoutCancel(t.Context()), 7, 0, "", func(*store.Log) ([]job.Entry, error) {
-		return []job.Entry{{Kind: job.Closed, Who: "Maud", At: time.Now(), Body: job.Body{Text: "done"}}}, nil
+		return []job.Entry{{Who: "Maud", At: time.Now(), Body: job.Closing{Text: "done"}}}, nil
 	})
 	require.NoError(t, err)
 	s.down.Store(false)

@@ -54,6 +54,14 @@ func Of[T any](stands, all []T) []T {
 	return stands
 }
 
+// Count gives how many times something drawn by chance is to be tried.
+func Count(here, all int) int {
+	if Whole() {
+		return all
+	}
+	return here
+}
+
 // Kinds tells which cases stand for the others: in every run the first of each kind, in the soak all. It is for one
 // goroutine.
 type Kinds map[string]bool

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"os"
 	"strings"
@@ -37,11 +38,11 @@ func asOf(t *testing.T, db *sql.DB, version int64) {
 		do(`INSERT INTO jobs (vehicle_id, opened_with, revision_id, title) VALUES (1, 1, 1, 'runs hot')`)
 	}
 	for k, e := range []job.Entry{
-		{Kind: job.Opened, Body: job.Body{Text: "runs hot"}}, {Kind: job.Did, Body: job.Body{Action: "F1 out"}}, note("salt in the plug"),
+		{Body: job.Complaint{Text: "runs hot"}}, {Body: job.Done{Action: "F1 out"}}, note("salt in the plug"),
 	} {
-		b, err := e.Body.Marshal()
+		b, err := json.Marshal(e.Body)
 		require.NoError(t, err)
-		do(`INSERT INTO entries (job_id, seq, who, kind, body) VALUES (1, $1, 'Oda', $2, $3)`, k+1, string(e.Kind), b)
+		do(`INSERT INTO entries (job_id, seq, who, kind, body) VALUES (1, $1, 'Oda', $2, $3)`, k+1, string(e.Kind()), b)
 	}
 	if version >= 3 {
 		do(`INSERT INTO job_photos (job_id, jpeg) VALUES (1, '\xffd8ff')`)
@@ -81,7 +82,7 @@ func TestForwardFromEveryVersion(t *testing.T) {
 			entries, err := s.Entries(t.Context(), list[0].ID)
 			require.NoError(t, err)
 			require.Len(t, entries, 3)
-			assert.Equal(t, "salt in the plug", entries[2].Body.Text)
+			assert.Equal(t, "salt in the plug", entries[2].Body.(job.Note).Text)
 			if version >= 3 {
 				_, err = s.JobPhoto(t.Context(), list[0].ID, 1)
 				require.NoError(t, err)
@@ -137,7 +138,7 @@ func TestTheArchive(t *testing.T) {
 	id := newJob(t, s)
 	assert.ErrorIs(t, s.Archive(ctx, id, true), store.ErrNotFound, "an open one stays in the Bay")
 	closed := note("")
-	closed.Kind, closed.At = job.Closed, closed.At.AddDate(0, 0, -40)
+	closed.Body, closed.At = job.Closing{}, closed.At.AddDate(0, 0, -40)
 	_, err := s.Append(ctx, id, 1, "", write(closed))
 	require.NoError(t, err)
 	count := func(f store.Find) int {
@@ -160,7 +161,7 @@ func TestTheArchive(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list, 1, "it still teaches")
 	again := note("it came back")
-	again.Kind = job.Reopened
+	again.Body = job.Reopening{Why: "it came back"}
 	_, err = s.Append(ctx, id, 2, "", write(again))
 	require.NoError(t, err)
 	assert.Equal(t, 1, count(store.Find{Open: true}))
@@ -214,7 +215,7 @@ func TestAPhotographOfNothingIsForgotten(t *testing.T) {
 	fresh, err := s.AddJobPhoto(ctx, id, []byte("fresh"))
 	require.NoError(t, err)
 	pictured := note("the socket")
-	pictured.Kind, pictured.Body.Photo = job.Pictured, named
+	pictured.Body = job.Picture{Text: "the socket", Photo: named}
 	_, err = s.Append(ctx, id, 1, "", write(pictured))
 	require.NoError(t, err)
 	db, err := sqlx.Open("pgx", dsn)

@@ -86,8 +86,14 @@ func renumber(ctx context.Context, tx *sqlx.Tx, id int64, in *Imported) error {
 		revisions[theirs] = ours
 	}
 	for k := range in.Entries {
-		b := &in.Entries[k].Body
-		b.Photo, b.Revision = photos[b.Photo], revisions[b.Revision]
+		switch b := in.Entries[k].Body.(type) {
+		case job.Picture:
+			b.Photo = photos[b.Photo]
+			in.Entries[k].Body = b
+		case job.Move:
+			b.Revision = revisions[b.Revision]
+			in.Entries[k].Body = b
+		}
 	}
 	return nil
 }

@@ -350,7 +350,7 @@ func (s *Store) openJob(ctx context.Context, vehicle, harnessID int64, title, wh
 		if err != nil {
 			return wrap("opening a job", err)
 		}
-		entries := []job.Entry{{Seq: 1, At: at, Who: who, Kind: job.Opened, Body: job.Body{Text: title}}}
+		entries := []job.Entry{{Seq: 1, At: at, Who: who, Body: job.Complaint{Text: title}}}
 		if err := insert(ctx, tx, id, entries[0]); err != nil {
 			return err
 		}

@@ -14,12 +14,12 @@ import (
 )
 
 func insert(ctx context.Context, tx *sqlx.Tx, id int64, e job.Entry) error {
-	body, err := e.Body.Marshal()
+	body, err := json.Marshal(e.Body)
 	if err != nil {
 		return fmt.Errorf("store: %w", err)
 	}
 	_, err = tx.ExecContext(ctx, `INSERT INTO entries (job_id, seq, at, who, kind, body) VALUES ($1, $2, $3, $4, $5, $6)`,
-		id, e.Seq, e.At, e.Who, string(e.Kind), body)
+		id, e.Seq, e.At, e.Who, string(e.Kind()), body)
 	return wrap("writing to the log", err)
 }
 
@@ -187,10 +187,11 @@ func selectEntries(ctx context.Context, q sqlx.QueryerContext, id int64) ([]job.
 	}
 	entries := make([]job.Entry, len(rows))
 	for i, r := range rows {
-		entries[i] = job.Entry{Seq: r.Seq, At: r.At, Who: r.Who, Kind: job.Kind(r.Kind)}
-		if err := entries[i].Body.Unmarshal(r.Body); err != nil {
+		body, err := job.ReadBody(job.Kind(r.Kind), r.Body)
+		if err != nil {
 			return nil, fmt.Errorf("store: entry %d of job %d: %w", r.Seq, id, err)
 		}
+		entries[i] = job.Entry{Seq: r.Seq, At: r.At, Who: r.Who, Body: body}
 	}
 	return entries, nil
 }

@@ -57,7 +57,7 @@ func closes(l *store.Log) ([]job.Entry, error) {
 	if s := job.Fold(c, l.Entries); s.Closed || len(s.Ledger) > 0 {
 		return nil, errHeld
 	}
-	return []job.Entry{{At: time.Now(), Who: "Oda", Kind: job.Closed, Body: job.Body{Text: "done", Reason: job.NotReproduced}}}, nil
+	return []job.Entry{{At: time.Now(), Who: "Oda", Body: job.Closing{Text: "done", Reason: job.NotReproduced}}}, nil
 }
 
 // pulls is the decision to pull a fuse, if the job is open.
@@ -69,7 +69,7 @@ func pulls(l *store.Log) ([]job.Entry, error) {
 	if job.Fold(c, l.Entries).Closed {
 		return nil, errHeld
 	}
-	return []job.Entry{{At: time.Now(), Who: "Per", Kind: job.Did, Body: job.Body{Action: "F1 out"}}}, nil
+	return []job.Entry{{At: time.Now(), Who: "Per", Body: job.Done{Action: "F1 out"}}}, nil
 }
 
 // A fuse pulled and the job closed at the same moment, hundreds of times: whichever comes first, the
@@ -161,13 +161,13 @@ func TestAJobIsPinnedToItsRevision(t *testing.T) {
 	assert.Equal(t, circuit, at.Source)
 	assert.Equal(t, "Twin fans", at.Harness)
 	assert.NotEqual(t, at.Revision, at.Newest)
-	move := job.Entry{At: time.Now(), Who: "Oda", Kind: job.Moved, Body: job.Body{Revision: at.Newest}}
+	move := job.Entry{At: time.Now(), Who: "Oda", Body: job.Move{Revision: at.Newest}}
 	_, err = s.Append(ctx, id, 1, "", write(move))
 	require.NoError(t, err)
 	moved, err := s.Job(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, circuit+"# edited\n", moved.Source)
-	_, err = s.Append(ctx, id, 2, "", write(job.Entry{At: time.Now(), Who: "Oda", Kind: job.Struck, Body: job.Body{Seq: 2}}))
+	_, err = s.Append(ctx, id, 2, "", write(job.Entry{At: time.Now(), Who: "Oda", Body: job.Strike{Of: 2}}))
 	require.NoError(t, err)
 	back, err := s.Job(ctx, id)
 	require.NoError(t, err)
@@ -213,8 +213,8 @@ func TestJobsAreListedAndFound(t *testing.T) {
 		ids = append(ids, newJob(t, s))
 	}
 	_, err := s.Append(ctx, ids[2], 1, "", write(
-		job.Entry{At: time.Now(), Who: "Oda", Kind: job.Repaired, Body: job.Body{Action: "F1 renewed", Fault: "F1 open", Proven: true}},
-		job.Entry{At: time.Now(), Who: "Oda", Kind: job.Closed, Body: job.Body{Text: "salzige Brücke O'Hara", Reason: job.Verified}}))
+		job.Entry{At: time.Now(), Who: "Oda", Body: job.Repair{Action: "F1 renewed", Fault: "F1 open", Proven: true}},
+		job.Entry{At: time.Now(), Who: "Oda", Body: job.Closing{Text: "salzige Brücke O'Hara", Reason: job.Verified}}))
 	require.NoError(t, err)
 	list, of, err := s.Jobs(ctx, store.Find{Limit: 3, From: 6})
 	require.NoError(t, err)

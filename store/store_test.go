@@ -41,7 +41,7 @@ func write(entries ...job.Entry) store.Decide {
 }
 
 func note(text string) job.Entry {
-	return job.Entry{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: text}}
+	return job.Entry{At: time.Now(), Who: "Oda", Body: job.Note{Text: text}}
 }
 
 func TestAJobAndItsLog(t *testing.T) {
@@ -53,8 +53,8 @@ func TestAJobAndItsLog(t *testing.T) {
 	entries, err := s.Entries(ctx, id)
 	require.NoError(t, err)
 	require.Len(t, entries, 3)
-	assert.Equal(t, job.Opened, entries[0].Kind)
-	assert.Equal(t, "two", entries[2].Body.Text)
+	assert.Equal(t, job.Opened, entries[0].Kind())
+	assert.Equal(t, "two", entries[2].Body.(job.Note).Text)
 	assert.Equal(t, 3, entries[2].Seq)
 	last, err := s.LastSeq(ctx, id)
 	require.NoError(t, err)
@@ -133,10 +133,10 @@ func TestJobPhotosAndSettings(t *testing.T) {
 	keep, ctx := storetest.Open(t), t.Context()
 	in := store.Imported{Vehicle: "Gritter", Title: "runs hot", OpenedAt: time.Now(), Origin: "elsewhere",
 		Harness: store.Harness{Name: "h", Title: "H", Source: circuit}, Entries: []job.Entry{
-			{Seq: 1, At: time.Now(), Who: "Oda", Kind: job.Opened, Body: job.Body{Text: "runs hot"}},
-			{Seq: 2, At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "salt"}},
-			{Seq: 3, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 40, Seq: 2}},
-			{Seq: 4, At: time.Now(), Who: "Oda", Kind: job.Pictured, Body: job.Body{Photo: 7, Seq: 2}},
+			{Seq: 1, At: time.Now(), Who: "Oda", Body: job.Complaint{Text: "runs hot"}},
+			{Seq: 2, At: time.Now(), Who: "Oda", Body: job.Note{Text: "salt"}},
+			{Seq: 3, At: time.Now(), Who: "Oda", Body: job.Picture{Photo: 40, About: 2}},
+			{Seq: 4, At: time.Now(), Who: "Oda", Body: job.Picture{Photo: 7, About: 2}},
 		}, Photos: map[int64][]byte{7: {7}, 40: {4, 0}}}
 	id, err := keep.ImportJob(ctx, in)
 	require.NoError(t, err)
@@ -146,9 +146,9 @@ func TestJobPhotosAndSettings(t *testing.T) {
 	all, err := keep.Entries(ctx, id)
 	require.NoError(t, err)
 	require.Len(t, all, 4)
-	assert.Equal(t, "salt", all[1].Body.Text)
+	assert.Equal(t, "salt", all[1].Body.(job.Note).Text)
 	for k, want := range [][]byte{{4, 0}, {7}} { // each under its number here
-		b, err := keep.JobPhoto(ctx, id, all[2+k].Body.Photo)
+		b, err := keep.JobPhoto(ctx, id, all[2+k].Body.(job.Picture).Photo)
 		require.NoError(t, err)
 		assert.Equal(t, want, b)
 	}

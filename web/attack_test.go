@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/job"
 	"ironthread/core/predict"
 	"ironthread/library/librarytest"
 	"ironthread/soak"
@@ -95,7 +96,7 @@ func TestWhatIsNotTakenIn(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/note", "text", strings.Repeat("é", 2000)).Code)
 	entries, err = w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
-	assert.Len(t, []rune(entries[1].Body.Text), 2000, "all of it is kept")
+	assert.Len(t, []rune(entries[1].Body.(job.Note).Text), 2000, "all of it is kept")
 
 	r := httptest.NewRequest(http.MethodPost, j+"/note", strings.NewReader(`{"text":"x"}`))
 	r.Header.Set("Content-Type", "application/json")

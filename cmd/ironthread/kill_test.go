@@ -222,8 +222,8 @@ func lostAndDoubled(t *testing.T, dsn string, jobs []int64, list []*writing) (an
 		require.NoError(t, err)
 		for k, e := range entries {
 			require.Equal(t, k+1, e.Seq, "no gap")
-			if e.Kind == job.Noted {
-				times[e.Body.Text]++
+			if note, ok := e.Body.(job.Note); ok {
+				times[note.Text]++
 			}
 		}
 	}

@@ -20,6 +20,7 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/probe"
+	"ironthread/soak"
 )
 
 // Five circuits that are in no library file, drawn by hand for these tests. What is entered is written down as a person says
@@ -129,8 +130,8 @@ func (o own) complaint(word string) []string {
 }
 
 func TestARelaysContactIsWhatWasMeasured(t *testing.T) {
-	for _, o := range owns {
-		for _, ohms := range []float64{0.25, 0.4, 0.7, 1, 3, 5, 9, 14} {
+	for _, o := range soak.Of(owns[:2], owns) {
+		for _, ohms := range soak.Of([]float64{0.4, 3, 14}, []float64{0.25, 0.4, 0.7, 1, 3, 5, 9, 14}) {
 			word := o.does(t, fmt.Sprintf("%s make contact burnt %g", o.relay, ohms))
 			if word == "fast" {
 				continue // too little for the eye
@@ -166,7 +167,7 @@ func TestARelaysContactIsWhatWasMeasured(t *testing.T) {
 
 // The complaint has its cause; a burnt contact that was measured on the way is named beside it, and not cleared.
 func TestASecondDefectIsKeptAndNamed(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		for _, ohms := range []float64{0.4, 1, 3} {
 			a := o.assess(t, append(o.complaint(""), "{looked: $W, found: cut}",
 				fmt.Sprintf("{bench: $R, ohms: %g, between: [30, 87], energised: true, leads: nulled}", ohms))...)
@@ -182,7 +183,7 @@ func TestASecondDefectIsKeptAndNamed(t *testing.T) {
 }
 
 func TestALaterLookReplacesTheEarlier(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		blown := []string{o.fuse + " open", ".* grounded", o.fan + " seized"} // or what has blown it
 		a := o.assess(t, "{state: $S, fans: {$M: stopped}}", "{looked: $F, found: looks whole}", "{looked: $F, found: blown}")
 		assert.GreaterOrEqual(t, share(a, blown, true), 0.95, "%s: %s", o.name, told(a))
@@ -199,7 +200,7 @@ func TestALaterLookReplacesTheEarlier(t *testing.T) {
 
 // Old heat and green speak for the part that the rest condemns, and are a finding of their own anywhere else.
 func TestMarksAreNeverAContradiction(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		for _, mark := range []string{"heat", "corrosion"} {
 			a := o.assess(t, append(o.complaint(""), "{looked: $R, found: "+mark+"}", "{looked: $W, found: cut}")...)
 			assert.Empty(t, a.Surprising, "%s: %s", o.name, told(a))
@@ -213,7 +214,7 @@ func TestMarksAreNeverAContradiction(t *testing.T) {
 }
 
 func TestAMeltedWireIsNearlyAsGoodAsACutOne(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		melted := o.assess(t, append(o.complaint(""), "{looked: $W, found: melted}")...)
 		assert.GreaterOrEqual(t, share(melted, []string{o.wire + " .*"}, true), 0.85, "%s: %s", o.name, told(melted))
 		whole := o.assess(t, append(o.complaint(""), "{looked: $W, found: whole}")...)
@@ -224,7 +225,7 @@ func TestAMeltedWireIsNearlyAsGoodAsACutOne(t *testing.T) {
 
 // What the hand felt holds; that the stuck fan has blown its fuse follows from it.
 func TestStuckByHandHolds(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: stuck, setup: [$M unplugged]}", "{looked: $F, found: blown}")...)
 		assert.GreaterOrEqual(t, share(a, []string{o.fan + " seized"}, true), 0.9, "%s: %s", o.name, told(a))
 		assert.Empty(t, a.Also, "the fuse is no second defect: %s", told(a))
@@ -282,7 +283,7 @@ func TestTheWrongFanIsNoHealthyCar(t *testing.T) {
 		assert.GreaterOrEqual(t, share(a, []string{".*crossed.*"}, true), 0.5, "%s: %s", c.name, told(a))
 		assert.Less(t, share(a, []string{"no fault"}, true), 0.05, "%s: %s", c.name, told(a))
 	}
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		for _, word := range []string{"stopped", "backwards"} {
 			lines := []string{"{state: $S, fans: {$M: " + word + "}}"}
 			for _, h := range o.healthy {
@@ -299,7 +300,7 @@ func TestTheWrongFanIsNoHealthyCar(t *testing.T) {
 // A healthy car, read with a clamp that shows too little: nothing was found, and that is how the job ends.
 func TestNothingFound(t *testing.T) {
 	amps := map[string]float64{"hay-baler": 10.4, "quarry-loader": 7.7, "ferry-ramp": 17.8, "seed-drill": 8.4, "snow-blower": 12.2}
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		for _, low := range []float64{1, 0.94, 0.97} {
 			a := o.assess(t, append(o.healthy, fmt.Sprintf("{state: $S, amps: %.1f, at: $M.+}", low*amps[o.name]), "{codes: []}")...)
 			assert.Equal(t, diagnose.NothingFound, a.Outcome, "%s × %g: %s", o.name, low, told(a))
@@ -312,7 +313,7 @@ func TestNothingFound(t *testing.T) {
 
 // A part open on the bench is proven there; a lamp that lights at a pin is a load, and tells of its feed.
 func TestThatIsProof(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		a := o.assess(t, append(o.complaint("stopped"), "{turned: $M, found: free, setup: [$M unplugged]}",
 			"{bench: $F, ohms: OL, between: [a, b]}")...)
 		blown := []string{o.fuse + " open", ".* grounded", ".*crossed"} // or what has blown it, which is asked next
@@ -332,7 +333,7 @@ func TestThatIsProof(t *testing.T) {
 
 // One joint cleaned, and all is well: that is the end, and what is foretold goes by the cleaned joint.
 func TestAfterACleaningTheCarIsForetoldAsCured(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		lines := append(o.complaint(""), "{state: $S, setup: [cleaned $R], fans: {$M: fast}}")
 		for _, h := range o.healthy {
 			lines = append(lines, strings.Replace(h, ", fans", ", setup: [cleaned $R], fans", 1))
@@ -351,7 +352,7 @@ func TestAfterACleaningTheCarIsForetoldAsCured(t *testing.T) {
 
 // What has been answered is not asked again while nothing has changed.
 func TestNothingIsAskedTwice(t *testing.T) {
-	for _, o := range owns {
+	for _, o := range soak.Of(owns[:2], owns) {
 		a := o.assess(t, append(o.complaint(""), "{codes: []}", "{looked: $R, found: clean}")...)
 		for _, m := range a.Next {
 			assert.NotEqual(t, probe.TroubleCodes, m.Do, o.name)
@@ -398,9 +399,8 @@ func TestThereIsAlwaysAWayOn(t *testing.T) {
 	}
 	o := owns[3]
 	g := o.guide(t)
-	for _, pair := range [][2]string{
-		{"KA make contact burnt 0.9", "MC open"}, {"F12 open", "GR resists 0.8"}, {"wire KB.85 - JB.8 open", "MA worn"},
-	} {
+	pairs := [][2]string{{"F12 open", "GR resists 0.8"}, {"KA make contact burnt 0.9", "MC open"}, {"wire KB.85 - JB.8 open", "MA worn"}}
+	for _, pair := range soak.Of(pairs[:1], pairs) {
 		var faults []fault.Fault
 		for _, words := range pair {
 			f, err := fault.Parse(g.Circuit(), words)

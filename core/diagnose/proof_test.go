@@ -14,6 +14,7 @@ import (
 	"ironthread/core/fault"
 	"ironthread/core/probe"
 	"ironthread/library"
+	"ironthread/soak"
 )
 
 // proven plays faults through the guide to its first proven verdict, from a set-up.
@@ -77,7 +78,7 @@ func TestTwoFaultsThatLookLikeACrossing(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	for _, setup := range [][]string{nil, {"wire FM.3 - M1.+ renewed"}} {
+	for _, setup := range soak.Of([][]string{nil}, [][]string{nil, {"wire FM.3 - M1.+ renewed"}}) {
 		v, _ := proven(t, "f7-discrete-module", setup, "wire FM.5 - ECU.K1 grounded", "pin M1.- open")
 		there := slices.Contains(v.Faults, "wire FM.5 - ECU.K1 grounded") || slices.Contains(v.Faults, "pin M1.- open")
 		assert.True(t, there, "one of the two that are there, never the crossing: %v, %v", v.Faults, setup)
@@ -98,6 +99,9 @@ func TestNoControllerIsCondemnedWithItsOutputsUnread(t *testing.T) {
 	assert.Contains(t, v.Faults, "pin ECU.B1 open")
 	for _, pin := range []string{"ECU.B1", "ECU.B9", "ECU.A4", "ECU.A5"} {
 		assert.True(t, slices.ContainsFunc(seen, func(o probe.Observation) bool { return o.At == pin && o.Do == probe.Volts }), "%s unread", pin)
+	}
+	if !soak.Whole() {
+		return // the pin of a feed stands for the others
 	}
 	v, seen = proven(t, "f2-staged-pair", nil, "pin ECU.A4 open")
 	assert.Contains(t, v.Faults, "pin ECU.A4 open")

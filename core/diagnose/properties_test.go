@@ -11,6 +11,7 @@ import (
 	"gonum.org/v1/gonum/stat"
 
 	"ironthread/core/probe"
+	"ironthread/soak"
 )
 
 // The information of a test is the mutual information of suspect and answer: the entropy of the
@@ -64,7 +65,7 @@ func TestAnyEvidenceLeavesABelief(t *testing.T) {
 	for _, name := range []string{"f1-one-relay", "f6-resistor-card", "f8-pwm-module"} {
 		g := Shared(t, name)
 		rng := rand.New(rand.NewPCG(7, uint64(len(name))))
-		for range 12 {
+		for range soak.Count(4, 12) {
 			var seen []probe.Observation
 			for range 1 + rng.IntN(6) {
 				o := anything(t, g, rng)

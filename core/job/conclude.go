@@ -135,7 +135,7 @@ func (o *owner) repairs() {
 
 // underway says how far a job has come that is not closed.
 func (o *owner) underway() {
-	proven := slices.ContainsFunc(o.state.Repairs, func(r Body) bool { return r.Proven })
+	proven := slices.ContainsFunc(o.state.Repairs, func(r Repair) bool { return r.Proven })
 	switch verdict := o.as.Verdict; {
 	case proven:
 		o.say("We are still checking that nothing else is wrong.")
@@ -224,7 +224,7 @@ func plainPlace(c *harness.Circuit, f fault.Fault) string {
 	return name(f.Part)
 }
 
-func plainDone(c *harness.Circuit, r Body) string {
+func plainDone(c *harness.Circuit, r Repair) string {
 	if r.Text != "" {
 		return r.Text
 	}

@@ -1,6 +1,7 @@
 package job_test
 
 import (
+	"encoding/json"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,28 +12,27 @@ import (
 	"ironthread/library"
 )
 
-func entry(seq int, kind job.Kind, body job.Body) job.Entry {
-	return job.Entry{Seq: seq, Kind: kind, Body: body}
+func entry(seq int, body job.Body) job.Entry {
+	return job.Entry{Seq: seq, Body: body}
 }
 
 func seen(state string, fans map[string]string) job.Body {
-	seen := probe.Seen(state, fans)
-	return job.Body{Seen: &seen, Good: &probe.Good{Answer: probe.Fans{"M1": "fast"}}}
+	return job.Reading{Seen: probe.Seen(state, fans), Good: &probe.Good{Answer: probe.Fans{"M1": "fast"}}}
 }
 
 func TestFold(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	entries := []job.Entry{
-		entry(1, job.Opened, job.Body{Text: "runs hot"}),
-		entry(2, job.Seen, seen("high", map[string]string{"M1": "fast"})),
-		entry(3, job.Did, job.Body{Action: "K1 out"}),
-		entry(4, job.Seen, seen("low", map[string]string{"M1": "stopped"})),
-		entry(5, job.Did, job.Body{Action: "M1 unplugged"}),
-		entry(6, job.Undid, job.Body{Action: "K1 out"}),
-		entry(7, job.Struck, job.Body{Seq: 4}),
-		entry(8, job.Seen, seen("low", map[string]string{"M9": "stopped"})),
-		entry(9, job.Noted, job.Body{Text: "salt"}),
+		entry(1, job.Complaint{Text: "runs hot"}),
+		entry(2, seen("high", map[string]string{"M1": "fast"})),
+		entry(3, job.Done{Action: "K1 out"}),
+		entry(4, seen("low", map[string]string{"M1": "stopped"})),
+		entry(5, job.Done{Action: "M1 unplugged"}),
+		entry(6, job.PutBack{Action: "K1 out"}),
+		entry(7, job.Strike{Of: 4}),
+		entry(8, seen("low", map[string]string{"M9": "stopped"})),
+		entry(9, job.Note{Text: "salt"}),
 	}
 	s := job.Fold(e.Circuit, entries)
 	assert.Equal(t, 9, s.Last)
@@ -55,9 +55,9 @@ func TestTellingReadings(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	volts := func(v float64, open bool, good probe.Good) bool {
-		o := &probe.Observation{Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a"},
+		o := probe.Observation{Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a"},
 			Answer: probe.Figure{Reading: probe.Reading{Figure: v, Open: open}, Unit: &probe.InVolts}}
-		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: o, Good: &good})})
+		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Reading{Seen: o, Good: &good})})
 		return s.Beads[0].Telling
 	}
 	six := probe.Good{Answer: probe.InVolts.Shows(6.2)}
@@ -67,28 +67,53 @@ func TestTellingReadings(t *testing.T) {
 	assert.False(t, volts(0, true, probe.Good{Answer: probe.InVolts.ShowsNone()}))
 }
 
+// What each kind of entry records is read back as it was, from the JSON in which logs have it.
 func TestBodiesSurviveTheStore(t *testing.T) {
-	b := job.Body{Text: "note", Seq: 3, Action: "K1 out", Good: &probe.Good{Answer: probe.InVolts.Shows(6.2)},
-		Seen: &probe.Observation{Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a", Setup: []string{"K1 out"}},
-			Answer: probe.InVolts.ShowsNone()}}
-	raw, err := b.Marshal()
+	kept := map[string]job.Body{
+		`{"text":"runs hot"}`:                             job.Complaint{Text: "runs hot"},
+		`{"action":"K1 out"}`:                             job.Done{Action: "K1 out"},
+		`{"text":"said for that look","action":"K1 out"}`: job.PutBack{Action: "K1 out", Why: "said for that look"},
+		`{"text":"salt","seq":3}`:                         job.Note{Text: "salt", About: 3},
+		`{"seq":4}`:                                       job.Strike{Of: 4},
+		`{"text":"new fuse","reason":"verified"}`:         job.Closing{Text: "new fuse", Reason: job.Verified},
+		`{"text":"it came back"}`:                         job.Reopening{Why: "it came back"},
+		`{"text":"new","action":"F1 renewed","fault":"F1 open","proven":true,"parts":"fuse","minutes":6}`: job.Repair{
+			Action: "F1 renewed", Fault: "F1 open", Proven: true, Text: "new", Parts: "fuse", Minutes: 6},
+		`{"text":"late","check":"warm-up up 95"}`: job.Check{Key: "warm-up up 95", Answer: "late"},
+		`{"text":"the box","seq":2,"photo":7}`:    job.Picture{Photo: 7, Text: "the box", About: 2},
+		`{"hidden":{"faults":["F1 open"],"seed":9}}`: job.Drill{Hidden: job.Hidden{
+			Faults: []string{"F1 open"}, Seed: 9}},
+		`{"text":"Oda"}`:                         job.Handing{To: "Oda"},
+		`{"text":"parts new: F9","revision":12}`: job.Move{Changes: "parts new: F9", Revision: 12},
+	}
+	for text, body := range kept {
+		raw, err := json.Marshal(body)
+		require.NoError(t, err)
+		assert.Equal(t, text, string(raw))
+		back, err := job.ReadBody(body.Kind(), []byte(text))
+		require.NoError(t, err)
+		assert.Equal(t, body, back)
+	}
+	reading := job.Reading{Good: &probe.Good{Answer: probe.InVolts.Shows(6.2)}, Seen: probe.Observation{
+		Question: probe.Question{Do: probe.Volts, State: "low", At: "F3.a", Setup: []string{"K1 out"}}, Answer: probe.InVolts.ShowsNone()}}
+	raw, err := json.Marshal(reading)
 	require.NoError(t, err)
-	var back job.Body
-	require.NoError(t, back.Unmarshal(raw))
-	assert.Equal(t, b, back)
+	back, err := job.ReadBody(job.Seen, raw)
+	require.NoError(t, err)
+	assert.Equal(t, job.Body(reading), back)
 }
 
 func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	entries := []job.Entry{
-		entry(1, job.Opened, job.Body{Text: "runs hot"}),
-		entry(2, job.Seen, seen("low", map[string]string{"M1": "stopped"})),
-		entry(3, job.Noted, job.Body{Text: "green salt", Seq: 2}),
-		entry(4, job.Pictured, job.Body{Photo: 7, Text: "the box", Seq: 2}),
-		entry(5, job.Checked, job.Body{Check: "cause drag M1", Text: "as expected"}),
-		entry(6, job.Repaired, job.Body{Action: "F3 renewed", Fault: "F3 open", Proven: true, Text: "new fuse", Minutes: 4}),
-		entry(7, job.Checked, job.Body{Check: "warm-up up 95", Text: "late"}),
+		entry(1, job.Complaint{Text: "runs hot"}),
+		entry(2, seen("low", map[string]string{"M1": "stopped"})),
+		entry(3, job.Note{Text: "green salt", About: 2}),
+		entry(4, job.Picture{Photo: 7, Text: "the box", About: 2}),
+		entry(5, job.Check{Key: "cause drag M1", Answer: "as expected"}),
+		entry(6, job.Repair{Action: "F3 renewed", Fault: "F3 open", Proven: true, Text: "new fuse", Minutes: 4}),
+		entry(7, job.Check{Key: "warm-up up 95", Answer: "late"}),
 	}
 	s := job.Fold(e.Circuit, entries)
 	assert.Len(t, s.Beads, 5, "what hangs on an entry is no bead of its own")
@@ -101,9 +126,9 @@ func TestRepairsChecksAndWhatHangsOnAnEntry(t *testing.T) {
 	assert.True(t, s.Beads[4].Telling)
 	assert.Equal(t, "new fuse; 4 min", s.Beads[3].Detail)
 
-	undone := job.Fold(e.Circuit, append(entries, entry(8, job.Undid, job.Body{Action: "F3 renewed"})))
+	undone := job.Fold(e.Circuit, append(entries, entry(8, job.PutBack{Action: "F3 renewed"})))
 	assert.Empty(t, undone.Repairs, "a repair taken back is none")
-	shut := job.Fold(e.Circuit, append(entries, entry(9, job.Closed, job.Body{Text: "x", Reason: job.NotReproduced})))
+	shut := job.Fold(e.Circuit, append(entries, entry(9, job.Closing{Text: "x", Reason: job.NotReproduced})))
 	assert.Equal(t, job.NotReproduced, shut.Reason)
 	assert.Equal(t, "Closed: not reproduced", shut.Beads[len(shut.Beads)-1].Title)
 }
@@ -112,7 +137,7 @@ func TestTellingOfEveryKind(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	telling := func(o probe.Observation, good probe.Good) bool {
-		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, job.Body{Seen: &o, Good: &good})})
+		s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Reading{Seen: o, Good: &good})})
 		require.NotContains(t, s.Beads[0].Detail, "does not count", o.String())
 		return s.Beads[0].Telling
 	}
@@ -139,11 +164,20 @@ func TestTellingOfEveryKind(t *testing.T) {
 func TestAnEntryThatCannotBeRead(t *testing.T) {
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	var odd, sound job.Body
-	require.NoError(t, odd.Unmarshal([]byte(`{"seen":{"state":"low","volts":12,"amps":3},"text":"kept"}`)))
-	require.NoError(t, sound.Unmarshal([]byte(`{"seen":{"state":"low","volts":12.1,"at":"F1.a"},"good":{"volts":12.4}}`)))
-	assert.Equal(t, "kept", odd.Text)
-	s := job.Fold(e.Circuit, []job.Entry{entry(1, job.Seen, odd), entry(2, job.Seen, sound)})
+	read := func(kind job.Kind, text string) job.Body {
+		body, err := job.ReadBody(kind, []byte(text))
+		require.NoError(t, err)
+		return body
+	}
+	const unreadable = `{"seen":{"state":"low","volts":12,"amps":3},"text":"kept"}`
+	odd, later := read(job.Seen, unreadable), read("weighed", `{"kilos":9}`)
+	sound := read(job.Seen, `{"seen":{"state":"low","volts":12.1,"at":"F1.a"},"good":{"volts":12.4}}`)
+	raw, err := json.Marshal(odd)
+	require.NoError(t, err)
+	assert.Equal(t, unreadable, string(raw), "kept as it was")
+	_, err = job.ReadBody(job.Seen, []byte(`{"seen":`))
+	require.Error(t, err)
+	s := job.Fold(e.Circuit, []job.Entry{entry(1, odd), entry(2, sound), entry(3, later)})
 	require.Len(t, s.Seen, 1)
 	assert.Equal(t, "low: 12.1 V at F1.a", s.Seen[0].String())
 	assert.Equal(t, "Nothing readable", s.Beads[0].Title)

@@ -48,12 +48,18 @@ func Summarise(c *harness.Circuit, s *State) Summary {
 		sum.Opened, sum.LastAt, sum.Minutes = first.At, last.At, last.At.Sub(first.At).Minutes()
 	}
 	for _, b := range s.Beads {
-		if b.Kind == Handed && !b.StruckOut {
-			sum.With = b.Body.Text
+		if b.StruckOut {
+			continue
 		}
-		if b.Kind == Closed && !b.StruckOut && s.Closed {
-			sum.Said, sum.ClosedAt = b.Body.Text, b.At
-			if x := b.Body.Score; x != nil {
+		switch body := b.Body.(type) {
+		case Handing:
+			sum.With = body.To
+		case Closing:
+			if !s.Closed {
+				continue
+			}
+			sum.Said, sum.ClosedAt = body.Text, b.At
+			if x := body.Score; x != nil {
 				sum.Practice = &Practice{b.Who, x.Won, x.Tests, x.Minutes, x.GuideTime, len(x.Unsafe)}
 			}
 		}

@@ -15,30 +15,29 @@ import (
 
 var noon = time.Date(2026, 3, 2, 12, 0, 0, 0, time.UTC)
 
-func closed(t *testing.T, id int64, reason job.Reason, repairs ...job.Body) logbook.Line {
+func closed(t *testing.T, id int64, reason job.Reason, repairs ...job.Repair) logbook.Line {
 	t.Helper()
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
-	entries := []job.Entry{{Seq: 1, At: noon, Kind: job.Opened, Body: job.Body{Text: "runs hot"}}}
+	entries := []job.Entry{{Seq: 1, At: noon, Body: job.Complaint{Text: "runs hot"}}}
 	for k, r := range repairs {
-		entries = append(entries, job.Entry{Seq: k + 2, At: noon.Add(10 * time.Minute), Kind: job.Repaired, Body: r})
+		entries = append(entries, job.Entry{Seq: k + 2, At: noon.Add(10 * time.Minute), Body: r})
 	}
 	if reason != "" {
-		entries = append(entries, job.Entry{Seq: 90, At: noon.Add(40 * time.Minute), Kind: job.Closed,
-			Body: job.Body{Text: "salt", Reason: reason}})
+		entries = append(entries, job.Entry{Seq: 90, At: noon.Add(40 * time.Minute), Body: job.Closing{Text: "salt", Reason: reason}})
 	}
 	return logbook.Line{ID: id, Vehicle: "Gritter 6", Title: "runs hot", Summary: job.Summarise(e.Circuit, job.Fold(e.Circuit, entries))}
 }
 
 func TestTheBook(t *testing.T) {
-	fuse := job.Body{Action: "F3 renewed", Fault: "F3 open", Proven: true}
-	guess := job.Body{Action: "K3 renewed", Fault: "K3 coil open"}
+	fuse := job.Repair{Action: "F3 renewed", Fault: "F3 open", Proven: true}
+	guess := job.Repair{Action: "K3 renewed", Fault: "K3 coil open"}
 	var lines []logbook.Line
 	for k, c := range []struct {
 		reason  job.Reason
-		repairs []job.Body
+		repairs []job.Repair
 	}{
-		{job.Verified, []job.Body{fuse}}, {job.Verified, []job.Body{guess, fuse}}, {job.NotReproduced, nil}, {"", []job.Body{fuse}},
+		{job.Verified, []job.Repair{fuse}}, {job.Verified, []job.Repair{guess, fuse}}, {job.NotReproduced, nil}, {"", []job.Repair{fuse}},
 	} {
 		lines = append(lines, closed(t, int64(k), c.reason, c.repairs...))
 	}

@@ -21,10 +21,10 @@ import (
 
 // In the soak every is how many wishes of the grid lie between two that the outside judge sees, each state with every fan held fast and
 // with every fan and feed shorted, too; a wish whose proposals have every fault there is is one in so many of those. In every run it
-// sees one of three, and breaks the proposals of the first of them.
+// sees one of five, and breaks the proposals of the first of them.
 const (
 	every  = 6
-	some   = 3
+	some   = 5
 	broken = 24
 )
 

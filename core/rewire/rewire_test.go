@@ -1,9 +1,11 @@
 package rewire_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -44,10 +46,19 @@ func wish(t testing.TB, text string) *rewire.Wish {
 	return w
 }
 
+// plans keeps what has been proposed, since one wish is looked at by several tests; none of them changes it.
+var plans sync.Map
+
 func plan(t testing.TB, w *rewire.Wish) *rewire.Plan {
 	t.Helper()
+	key, err := json.Marshal(w)
+	require.NoError(t, err)
+	if p, ok := plans.Load(string(key)); ok {
+		return p.(*rewire.Plan)
+	}
 	p, err := rewire.Propose(t.Context(), w, nil)
 	require.NoError(t, err)
+	plans.Store(string(key), p)
 	return p
 }
 

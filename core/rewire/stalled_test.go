@@ -12,11 +12,7 @@ import (
 
 func planned(t *testing.T, text string) *rewire.Plan {
 	t.Helper()
-	w, err := rewire.Read([]byte(text))
-	require.NoError(t, err)
-	plan, err := rewire.Propose(t.Context(), w, nil)
-	require.NoError(t, err)
-	return plan
+	return plan(t, wish(t, text))
 }
 
 // What a fan that stands still puts through a contact ends, at its latest, before the contact does; a relay of the wish that does not

@@ -17,7 +17,7 @@ import (
 )
 
 // Circuits drawn by hand that are in no library, nothing of the guide was tuned on them: each works as drawn, and what is wrong with
-// one is named on clean readings. In every run one fault of each; in the soak all.
+// one is named on clean readings. In every run one fault of every third; in the soak all.
 func TestCircuitsOfNoLibrary(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
@@ -43,6 +43,9 @@ func TestCircuitsOfNoLibrary(t *testing.T) {
 				}
 			}
 			assert.True(t, words["stopped"] && words["fast"], "its fans rest in some state and run in another: %v", words)
+			if k%3 != 0 && !soak.Whole() {
+				return // a third of them is played in every run
+			}
 			g, err := diagnose.New(m)
 			require.NoError(t, err)
 			every := len(g.Hypotheses())/2 + 1 + k // another kind of fault on each

@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/require"
+
 	"ironthread/demo"
 	"ironthread/store"
 	"ironthread/store/storetest"
@@ -15,6 +17,20 @@ import (
 func Open(t testing.TB) *store.Store {
 	t.Helper()
 	return storetest.Filled(t, "demo", load)
+}
+
+// Bare gives a store with the library's circuits and one job, "Gritter 6: runs hot", on the smallest of them: for tests to which
+// the rest of the workshop is nothing, and which run slowly, as with the race detector.
+func Bare(t testing.TB) (s *store.Store, id int64) {
+	t.Helper()
+	s = storetest.Filled(t, "bare", demo.Library)
+	h, err := s.HarnessNamed(t.Context(), "f1-one-relay")
+	require.NoError(t, err)
+	vehicle, err := s.PutVehicle(t.Context(), "Gritter 6", "")
+	require.NoError(t, err)
+	id, err = s.OpenJob(t.Context(), vehicle, h.ID, "runs hot", "Oda Brenn", time.Now(), "")
+	require.NoError(t, err)
+	return s, id
 }
 
 // OnALine is the same over a line to the database that the test can stall or cut.

@@ -16,17 +16,14 @@ import (
 // ledgerEntries is what takes the ledger from one set-up to another.
 func ledgerEntries(from, to []electric.Action) []job.Entry {
 	var entries []job.Entry
-	add := func(kind job.Kind, a electric.Action) {
-		entries = append(entries, job.Entry{Kind: kind, Body: job.Body{Action: a.String()}})
-	}
 	for _, action := range from {
 		if !slices.Contains(to, action) {
-			add(job.Undid, action)
+			entries = append(entries, job.Entry{Body: job.PutBack{Action: action.String()}})
 		}
 	}
 	for _, action := range to {
 		if !slices.Contains(from, action) {
-			add(job.Did, action)
+			entries = append(entries, job.Entry{Body: job.Done{Action: action.String()}})
 		}
 	}
 	return entries
@@ -97,7 +94,7 @@ func (j *jobAt) doingAll(actions []electric.Action) ([]job.Entry, error) {
 		if _, err := j.file.Model.Network(after, nil); err != nil {
 			return nil, refusedFor(err)
 		}
-		entries = append(entries, job.Entry{Kind: job.Did, Body: job.Body{Action: action.String()}})
+		entries = append(entries, job.Entry{Body: job.Done{Action: action.String()}})
 	}
 	if len(entries) == 0 {
 		return nil, refused("The ledger says so already.")
@@ -108,12 +105,11 @@ func (j *jobAt) doingAll(actions []electric.Action) ([]job.Entry, error) {
 // undoing takes an action back, and with it what rested on it: with a plug back on its part, a lead on the part's own pins has
 // nothing left to hold to.
 func undoing(ledger []electric.Action, action electric.Action) []job.Entry {
-	entries := []job.Entry{{Kind: job.Undid, Body: job.Body{Action: action.String()}}}
+	entries := []job.Entry{{Body: job.PutBack{Action: action.String()}}}
 	left := slices.DeleteFunc(slices.Clone(ledger), func(a electric.Action) bool { return a == action })
 	_, fallen := electric.Resting(left)
 	for _, a := range fallen {
-		entries = append(entries, job.Entry{Kind: job.Undid, Body: job.Body{Action: a.String(),
-			Text: "it rested on " + action.String()}})
+		entries = append(entries, job.Entry{Body: job.PutBack{Action: a.String(), Why: "it rested on " + action.String()}})
 	}
 	return entries
 }
@@ -146,14 +142,14 @@ func (a *Jobs) strike(c *gin.Context) {
 	a.change(c, j, j.backTo(c), nil, func(j *jobAt) ([]job.Entry, error) {
 		var entries []job.Entry
 		for _, seq := range seqs {
-			at := slices.IndexFunc(j.state.Beads, func(b job.Bead) bool { return b.Seq == seq && b.Kind != job.Opened })
+			at := slices.IndexFunc(j.state.Beads, func(b job.Bead) bool { return b.Seq == seq && b.Kind() != job.Opened })
 			switch {
 			case at < 0:
 				return nil, refused("There is no such entry to strike out.")
 			case j.state.Beads[at].StruckOut:
 				return nil, refused("That entry is struck out already.")
 			}
-			entries = append(entries, job.Entry{Kind: job.Struck, Body: job.Body{Seq: seq}})
+			entries = append(entries, job.Entry{Body: job.Strike{Of: seq}})
 		}
 		if len(entries) == 0 {
 			return nil, refused("There is no such entry to strike out.")
@@ -179,7 +175,7 @@ func (a *Jobs) note(c *gin.Context) {
 		if c.PostForm("seq") != "" {
 			seq = j.beadOf(c.PostForm("seq"))
 		}
-		return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: text, Seq: seq}}}, nil
+		return []job.Entry{{Body: job.Note{Text: text, About: seq}}}, nil
 	})
 }
 
@@ -195,7 +191,7 @@ func (a *Jobs) hand(c *gin.Context) {
 		case to == room.Who(c):
 			return nil, refused("It is yours already.")
 		}
-		return []job.Entry{{Kind: job.Handed, Body: job.Body{Text: to}}}, nil
+		return []job.Entry{{Body: job.Handing{To: to}}}, nil
 	})
 }
 

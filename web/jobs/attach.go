@@ -42,7 +42,7 @@ func (a *Jobs) addPhoto(c *gin.Context) {
 		if err := j.takesPhotos(); err != nil {
 			return nil, refusedFor(err)
 		}
-		return []job.Entry{{Kind: job.Pictured, Body: job.Body{Photo: id, Seq: j.beadOf(c.PostForm("seq")), Text: text}}}, nil
+		return []job.Entry{{Body: job.Picture{Photo: id, About: j.beadOf(c.PostForm("seq")), Text: text}}}, nil
 	})
 }
 

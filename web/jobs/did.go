@@ -19,7 +19,7 @@ var undoable = []job.Kind{job.Seen, job.Did, job.Undid, job.Checked, job.Noted, 
 
 // didOf names the entries that are written after the last one of a log; empty where there is nothing to be taken back.
 func didOf(last int, entries []job.Entry) string {
-	if len(entries) == 0 || slices.ContainsFunc(entries, func(e job.Entry) bool { return !slices.Contains(undoable, e.Kind) }) {
+	if len(entries) == 0 || slices.ContainsFunc(entries, func(e job.Entry) bool { return !slices.Contains(undoable, e.Kind()) }) {
 		return ""
 	}
 	return fmt.Sprintf("%d-%d", last+1, last+len(entries))
@@ -58,7 +58,7 @@ func justDid(c *gin.Context, j *jobAt) *did {
 			continue
 		}
 		stand++
-		if d.Title == "" || b.Kind == job.Seen { // what was seen says more than what it says of the set-up
+		if d.Title == "" || b.Kind() == job.Seen { // what was seen says more than what it says of the set-up
 			d.Title = b.Title
 		}
 	}

@@ -225,9 +225,9 @@ func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h st
 	if err != nil {
 		return 0, err
 	}
-	entries := []job.Entry{{Kind: job.Drilled, Body: job.Body{Hidden: hidden}, At: a.Now(), Who: room.Who(c)}}
+	entries := []job.Entry{{Body: job.Drill{Hidden: *hidden}, At: a.Now(), Who: room.Who(c)}}
 	for _, words := range setup {
-		entries = append(entries, job.Entry{Kind: job.Did, Body: job.Body{Action: words}, At: a.Now(), Who: "the last workshop"})
+		entries = append(entries, job.Entry{Body: job.Done{Action: words}, At: a.Now(), Who: "the last workshop"})
 	}
 	_, err = a.keep.Append(ctx, id, 1, "", func(*store.Log) ([]job.Entry, error) { return entries, nil })
 	a.settle(id)
@@ -263,7 +263,7 @@ func (a *Jobs) askVehicle(c *gin.Context) {
 			}
 			good := j.file.Guide.Healthy(test)
 			entries = append(entries, ledgerEntries(ledger, test.OnTheCar())...)
-			entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}})
+			entries = append(entries, job.Entry{Body: job.Reading{Seen: o, Good: &good}})
 			ledger = test.OnTheCar()
 		}
 		return entries, nil
@@ -315,7 +315,8 @@ const saidBefore = "I say it is: "
 func (j *jobAt) saidAtTheEnd() []string {
 	var list []string
 	for _, b := range j.state.Beads {
-		if words, ok := strings.CutPrefix(b.Body.Text, saidBefore); ok && b.Kind == job.Noted && !b.StruckOut {
+		note, _ := b.Body.(job.Note)
+		if words, ok := strings.CutPrefix(note.Text, saidBefore); ok && !b.StruckOut {
 			list = append(list, words)
 		}
 	}
@@ -353,9 +354,9 @@ func (a *Jobs) endDrill(c *gin.Context) {
 		}
 		var entries []job.Entry
 		for _, words := range said {
-			entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: saidBefore + words}})
+			entries = append(entries, job.Entry{Body: job.Note{Text: saidBefore + words}})
 		}
-		return append(entries, job.Entry{Kind: job.Closed, Body: job.Body{Text: "a drill", Reason: job.OtherReason, Score: score}}), nil
+		return append(entries, job.Entry{Body: job.Closing{Text: "a drill", Reason: job.OtherReason, Score: score}}), nil
 	})
 }
 

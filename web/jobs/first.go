@@ -30,8 +30,10 @@ func (a *Jobs) first(c *gin.Context) {
 	}
 	p := firstPage{jobSide: a.side(c, j, "job"), Asked: job.First(j.file.Drawn), Said: map[string]string{}}
 	for _, b := range j.state.Beads {
-		if text, word, found := strings.Cut(b.Body.Text, ": "); found && b.Kind == job.Noted && !b.StruckOut {
-			p.Said[text] = word
+		if note, ok := b.Body.(job.Note); ok && !b.StruckOut {
+			if text, word, found := strings.Cut(note.Text, ": "); found {
+				p.Said[text] = word
+			}
 		}
 	}
 	for _, part := range j.file.Drawn.Parts {
@@ -60,7 +62,7 @@ func (a *Jobs) recordFirst(c *gin.Context) {
 			}
 			o := asked.Reading(word)
 			if o == nil {
-				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: asked.Line(word)}})
+				entries = append(entries, job.Entry{Body: job.Note{Text: asked.Line(word)}})
 				continue
 			}
 			o.Setup = probe.SetupWords(electric.Then(j.state.Ledger, electric.Action{Verb: electric.Unplugged, Part: asked.Part}))
@@ -78,7 +80,7 @@ func (a *Jobs) recordFirst(c *gin.Context) {
 			if !action.Lasts() {
 				return nil, refused("%s is nothing that was done for good; enter it as a set-up.", action)
 			}
-			entries = append(entries, job.Entry{Kind: job.Did, Body: job.Body{Action: action.String()}})
+			entries = append(entries, job.Entry{Body: job.Done{Action: action.String()}})
 		}
 		if len(entries) == 0 {
 			return nil, refused("Nothing was answered.")

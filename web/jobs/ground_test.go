@@ -43,8 +43,8 @@ func TestWhatRestsOnAPartGoesWithIt(t *testing.T) {
 	old := w.NewJobOn("f5-two-windings", "no low")
 	_, err := w.Keep.Append(t.Context(), webtest.ID(t, old), 1, "", func(*store.Log) ([]job.Entry, error) {
 		var list []job.Entry
-		for _, e := range []job.Entry{{Kind: job.Did, Body: job.Body{Action: "M1 unplugged"}},
-			{Kind: job.Did, Body: job.Body{Action: "pack M1.L' M1.C'"}}, {Kind: job.Undid, Body: job.Body{Action: "M1 unplugged"}}} {
+		for _, e := range []job.Entry{{Body: job.Done{Action: "M1 unplugged"}},
+			{Body: job.Done{Action: "pack M1.L' M1.C'"}}, {Body: job.PutBack{Action: "M1 unplugged"}}} {
 			e.Who = "Oda"
 			list = append(list, e)
 		}
@@ -230,7 +230,7 @@ func (x *walk) step() {
 			post("/setup", "action", holds[x.pick(len(holds))].String(), "undo", "1")
 		}
 	case k < 98:
-		list := slices.DeleteFunc(x.folded().Beads, func(b job.Bead) bool { return b.StruckOut || b.Kind == job.Opened })
+		list := slices.DeleteFunc(x.folded().Beads, func(b job.Bead) bool { return b.StruckOut || b.Kind() == job.Opened })
 		if len(list) > 0 {
 			post("/strike", "seq", strconv.Itoa(list[x.pick(len(list))].Seq))
 		}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/core/job"
 	"ironthread/web/webtest"
 )
 
@@ -241,7 +242,7 @@ func TestOneFieldTakesWhatIsSaid(t *testing.T) {
 	say("f1 a f1 b 0.1 ohm")
 	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
-	assert.True(t, entries[len(entries)-1].Body.Seen.How.Nulled, "the leads are those of the reading before")
+	assert.True(t, entries[len(entries)-1].Body.(job.Reading).Seen.How.Nulled, "the leads are those of the reading before")
 	webtest.Says(t, say("fuse 3 replaced"), "F3 replaced")
 	for line, sentence := range map[string]string{
 		"k2 12.1": "which terminal of K2", "k9 out": "no part K9", "": "Say what was seen", "k1 out": "is in the ledger already",

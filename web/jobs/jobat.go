@@ -162,7 +162,7 @@ func nowOf(c *gin.Context, j *jobAt) diagnose.Now {
 type reportPage struct {
 	jobSide
 	Workshop string
-	Found    []job.Body
+	Found    []job.Repair
 	Verdict  *job.Found
 	Also     []string // defects found beside it
 	Cleaned  []string
@@ -305,8 +305,8 @@ var tabs = []tab{
 func (j *jobAt) photographs() []int64 {
 	var ids []int64
 	for _, e := range j.entries {
-		if e.Kind == job.Pictured {
-			ids = append(ids, e.Body.Photo)
+		if p, ok := e.Body.(job.Picture); ok {
+			ids = append(ids, p.Photo)
 		}
 	}
 	return ids

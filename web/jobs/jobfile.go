@@ -50,11 +50,11 @@ type fileRevision struct {
 }
 
 type fileEntry struct {
-	Seq  int       `json:"seq"`
-	At   time.Time `json:"at"`
-	Who  string    `json:"who"`
-	Kind job.Kind  `json:"kind"`
-	Body job.Body  `json:"body"`
+	Seq  int             `json:"seq"`
+	At   time.Time       `json:"at"`
+	Who  string          `json:"who"`
+	Kind job.Kind        `json:"kind"`
+	Body json.RawMessage `json:"body"` // as package job writes it
 }
 
 const jobFormat = "1"
@@ -71,13 +71,17 @@ func (a *Jobs) jobFileOf(ctx context.Context, j *jobAt, p *reportPage) ([]byte, 
 		Verdict: p.Verdict, Checks: p.Verified, Photographs: map[int64][]byte{}, Revisions: map[int64]fileRevision{},
 	}
 	for _, e := range j.entries {
-		f.Entries = append(f.Entries, fileEntry{e.Seq, e.At, e.Who, e.Kind, e.Body})
-		if e.Kind == job.Moved {
-			h, err := a.keep.Revision(ctx, e.Body.Revision)
+		body, err := json.Marshal(e.Body)
+		if err != nil {
+			return nil, err
+		}
+		f.Entries = append(f.Entries, fileEntry{e.Seq, e.At, e.Who, e.Kind(), body})
+		if to, ok := e.Body.(job.Move); ok {
+			h, err := a.keep.Revision(ctx, to.Revision)
 			if err != nil {
 				return nil, err
 			}
-			f.Revisions[e.Body.Revision] = fileRevision{h.Name, h.Source}
+			f.Revisions[to.Revision] = fileRevision{h.Name, h.Source}
 		}
 	}
 	for _, id := range j.photographs() {
@@ -179,13 +183,11 @@ func (f *jobFile) origin() string {
 		first.At.UTC().Format(time.RFC3339Nano), f.Harness}, "\x00"))
 }
 
-// renumbered points a struck or noted entry at the same entry under its new number.
+// renumbered points an entry that speaks of another at the same entry under its new number.
 func renumbered(entries []fileEntry, b job.Body) job.Body {
-	for k, e := range entries {
-		if b.Seq != 0 && e.Seq == b.Seq {
-			b.Seq = k + 1
-			return b
-		}
+	of, pointed := job.Beside(b)
+	if k := slices.IndexFunc(entries, func(e fileEntry) bool { return of != 0 && e.Seq == of }); k >= 0 {
+		return pointed(k + 1)
 	}
 	return b
 }
@@ -240,45 +242,72 @@ func (f *jobFile) entries(now time.Time) ([]job.Entry, error) {
 	}
 	list := make([]job.Entry, 0, len(f.Entries))
 	for k, e := range f.Entries {
-		if err := f.sound(k, e, now); err != nil {
+		body, err := f.body(k, e, now)
+		if err != nil {
 			return nil, fmt.Errorf("entry %d of the job file: %w", k+1, err)
 		}
-		if e.Kind == job.Pictured && f.Photographs[e.Body.Photo] == nil { // its words are left
-			e.Kind, e.Body.Photo, e.Body.Text = job.Noted, 0, strings.TrimSpace("photograph: "+e.Body.Text)
+		if p, ok := body.(job.Picture); ok && f.Photographs[p.Photo] == nil { // its words are left
+			body = job.Note{Text: strings.TrimSpace("photograph: " + p.Text), About: p.About}
 		}
-		list = append(list, job.Entry{Seq: k + 1, At: e.At, Who: e.Who, Kind: e.Kind, Body: renumbered(f.Entries, e.Body)})
+		list = append(list, job.Entry{Seq: k + 1, At: e.At, Who: e.Who, Body: renumbered(f.Entries, body)})
 	}
 	return list, nil
 }
 
-// sound tells why an entry cannot be taken in.
-func (f *jobFile) sound(k int, e fileEntry, now time.Time) error {
-	b := e.Body
-	_, moves := f.Revisions[b.Revision]
+// body reads what an entry records; the error says why it cannot be taken in.
+func (f *jobFile) body(k int, e fileEntry, now time.Time) (job.Body, error) {
 	switch {
-	case !slices.Contains(job.Kinds, e.Kind):
-		return fmt.Errorf("there is no kind %q", harness.Clipped(string(e.Kind), room.MaxWho))
+	case !job.Known(e.Kind):
+		return nil, fmt.Errorf("there is no kind %q", harness.Clipped(string(e.Kind), room.MaxWho))
 	case !sensibleTime(e.At, now):
-		return fmt.Errorf("its time is %s", e.At.Format(time.RFC3339))
+		return nil, fmt.Errorf("its time is %s", e.At.Format(time.RFC3339))
 	case e.Seq <= 0 || slices.ContainsFunc(f.Entries[:k], func(o fileEntry) bool { return o.Seq == e.Seq }):
-		return fmt.Errorf("its number %d is no number, or another entry's", e.Seq)
+		return nil, fmt.Errorf("its number %d is no number, or another entry's", e.Seq)
 	case k > 0 && e.Kind == job.Opened:
-		return fmt.Errorf("a job is opened once")
-	case e.Kind == job.Seen && b.Seen == nil:
-		return fmt.Errorf("it carries no observation")
-	case e.Kind == job.Moved && !moves:
-		return fmt.Errorf("the harness that it moves to is not in the file")
-	case !(b.Minutes >= 0 && b.Minutes <= mostMinutes):
-		return fmt.Errorf("%g are no minutes", b.Minutes)
-	case tooLong(e.Who, room.MaxWho), tooLong(b.Text, room.MaxText), tooLong(b.Parts, room.MaxText), tooLong(b.Action, room.MaxText),
-		tooLong(b.Fault, room.MaxText),
-		tooLong(b.Check, room.MaxText), tooLong(string(b.Reason), room.MaxWho), tooLong(b.Expected, room.MaxText):
-		return fmt.Errorf("a text in it is longer than may be kept")
+		return nil, fmt.Errorf("a job is opened once")
+	case tooLong(e.Who, room.MaxWho) || textTooLong(e.Body):
+		return nil, fmt.Errorf("a text in it is longer than may be kept")
 	}
-	if b.Seen != nil {
-		return b.Seen.Sound()
+	body, err := job.ReadBody(e.Kind, e.Body)
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	switch b := body.(type) {
+	case job.Unread:
+		if b.As == job.Seen {
+			return nil, fmt.Errorf("it carries no observation")
+		}
+		return nil, fmt.Errorf("what it records cannot be read")
+	case job.Reading:
+		return b, b.Seen.Sound()
+	case job.Closing:
+		if tooLong(string(b.Reason), room.MaxWho) {
+			return nil, fmt.Errorf("a text in it is longer than may be kept")
+		}
+	case job.Move:
+		if _, moves := f.Revisions[b.Revision]; !moves {
+			return nil, fmt.Errorf("the harness that it moves to is not in the file")
+		}
+	case job.Repair:
+		if !(b.Minutes >= 0 && b.Minutes <= mostMinutes) {
+			return nil, fmt.Errorf("%g are no minutes", b.Minutes)
+		}
+	}
+	return body, nil
+}
+
+// textTooLong tells whether a text of an entry's own is longer than a page would have taken.
+func textTooLong(body []byte) bool {
+	var fields map[string]any
+	if json.Unmarshal(body, &fields) != nil {
+		return false // which is said by whoever reads it
+	}
+	for _, field := range fields {
+		if text, ok := field.(string); ok && tooLong(text, room.MaxText) {
+			return true
+		}
+	}
+	return false
 }
 
 func tooLong(s string, most int) bool { return !room.PlainText(s) || utf8.RuneCountInString(s) > most }

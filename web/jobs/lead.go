@@ -33,7 +33,7 @@ func (a *Jobs) reopen(c *gin.Context) {
 		case text == "":
 			return nil, refused("Say why the job goes on: the log keeps it.")
 		}
-		return []job.Entry{{Kind: job.Reopened, Body: job.Body{Text: text}}}, nil
+		return []job.Entry{{Body: job.Reopening{Why: text}}}, nil
 	})
 	a.learnt.Forget()
 }

@@ -245,7 +245,7 @@ func (a *Jobs) enterLog(c *gin.Context) {
 		var entries []job.Entry
 		for i, text := range c.PostFormArray("finding") {
 			if text = room.Clip(strings.TrimSpace(text), room.MaxText); text != "" && i < 40 {
-				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: "log: " + text}})
+				entries = append(entries, job.Entry{Body: job.Note{Text: "log: " + text}})
 			}
 		}
 		v, err := j.verification()
@@ -254,7 +254,7 @@ func (a *Jobs) enterLog(c *gin.Context) {
 		}
 		for _, t := range v.List {
 			if answer := strings.TrimSpace(room.Clip(c.PostForm("check-"+t.Key), room.MaxText)); answer != "" && t.Warm {
-				entries = append(entries, job.Entry{Kind: job.Checked, Body: job.Body{Check: t.Key, Text: t.Answer(answer, room.UnitsOf(c))}})
+				entries = append(entries, job.Entry{Body: job.Check{Key: t.Key, Answer: t.Answer(answer, room.UnitsOf(c))}})
 			}
 		}
 		if len(entries) == 0 {

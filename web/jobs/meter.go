@@ -81,7 +81,7 @@ func (a *Jobs) peak(c *gin.Context, j *jobAt, read bool) {
 		return
 	}
 	a.change(c, j, target, nil, func(*jobAt) ([]job.Entry, error) {
-		return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: fmt.Sprintf("peak of a start, held by clamp at %s: %.1f A", at, amps)}}}, nil
+		return []job.Entry{{Body: job.Note{Text: fmt.Sprintf("peak of a start, held by clamp at %s: %.1f A", at, amps)}}}, nil
 	})
 }
 

@@ -2,6 +2,7 @@ package jobs_test
 
 import (
 	"bufio"
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"strconv"
@@ -17,7 +18,8 @@ import (
 
 // An entry written at one instance is told at another within a second, and no stream outlives its reader.
 func TestNewsReachesOtherInstances(t *testing.T) {
-	keep := demotest.Open(t)
+	keep, id := demotest.Bare(t)
+	events, note := fmt.Sprintf("/jobs/%d/events", id), fmt.Sprintf("/jobs/%d/note", id)
 	one, err := web.New(keep, webtest.Options())
 	require.NoError(t, err)
 	other, err := web.New(keep, webtest.Options())
@@ -34,9 +36,9 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 		require.NoError(t, err)
 		return answer
 	}
-	last, err := keep.LastSeq(t.Context(), 7)
+	last, err := keep.LastSeq(t.Context(), id)
 	require.NoError(t, err)
-	r := ask("/jobs/7/events?saw=" + strconv.Itoa(last))
+	r := ask(events + "?saw=" + strconv.Itoa(last))
 	assert.Equal(t, "text/event-stream", r.Header.Get("Content-Type"))
 	lines := make(chan string, 20)
 	go func() {
@@ -47,7 +49,7 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 		close(lines)
 	}()
 	w := &webtest.Workshop{T: t, Handler: one.Handler(), Keep: keep}
-	require.Equal(t, http.StatusSeeOther, w.Post("/jobs/7/note", "text", "salt under the cap").Code)
+	require.Equal(t, http.StatusSeeOther, w.Post(note, "text", "salt under the cap").Code)
 	for line := range lines { // the test's own deadline ends it where nothing is told
 		if line == "event: newer" {
 			break
@@ -55,7 +57,7 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 	}
 	assert.Equal(t, "data: "+strconv.Itoa(last+1), <-lines)
 	require.NoError(t, r.Body.Close())
-	behind := ask("/jobs/7/events?saw=0") // whoever is behind is told at once
+	behind := ask(events + "?saw=0") // whoever is behind is told at once
 	in := bufio.NewScanner(behind.Body)
 	for in.Scan() {
 		if in.Text() == "event: newer" {
@@ -64,5 +66,5 @@ func TestNewsReachesOtherInstances(t *testing.T) {
 	}
 	assert.Equal(t, "event: newer", in.Text())
 	require.NoError(t, behind.Body.Close())
-	assert.Equal(t, http.StatusNoContent, ask("/jobs/7/events?saw=x").StatusCode)
+	assert.Equal(t, http.StatusNoContent, ask(events+"?saw=x").StatusCode)
 }

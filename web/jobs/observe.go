@@ -147,7 +147,7 @@ func (j *jobAt) asForetold(c *gin.Context) (probe.Observation, error) {
 func (j *jobAt) recording(o probe.Observation) ([]job.Entry, error) {
 	test, err := o.Test(j.file.Drawn)
 	if err == nil && o.Unreachable() {
-		return []job.Entry{{Kind: job.Seen, Body: job.Body{Seen: &o}}}, nil
+		return []job.Entry{{Body: job.Reading{Seen: o}}}, nil
 	}
 	if err == nil {
 		_, err = j.file.Model.Network(test.Setup, nil)
@@ -157,7 +157,7 @@ func (j *jobAt) recording(o probe.Observation) ([]job.Entry, error) {
 	}
 	good := j.file.Guide.Healthy(test)
 	entries := ledgerEntries(j.state.Ledger, test.OnTheCar())
-	entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: &o, Good: &good}})
+	entries = append(entries, job.Entry{Body: job.Reading{Seen: o, Good: &good}})
 	return append(entries, passed(test.OnTheCar())...), nil
 }
 
@@ -207,7 +207,7 @@ func passed(setup []electric.Action) []job.Entry {
 	var entries []job.Entry
 	for _, a := range setup {
 		if a.Passes() {
-			entries = append(entries, job.Entry{Kind: job.Undid, Body: job.Body{Action: a.String(), Text: "said for that look"}})
+			entries = append(entries, job.Entry{Body: job.PutBack{Action: a.String(), Why: "said for that look"}})
 		}
 	}
 	return entries

@@ -74,7 +74,7 @@ func (a *Jobs) recordPass(c *gin.Context) {
 				o.Setup = probe.SetupWords(line.Test.Setup)
 				seen = append(seen, *o)
 			case answer != "":
-				said = append(said, job.Entry{Kind: job.Checked, Body: job.Body{Check: line.Key, Text: line.Answer(answer, room.UnitsOf(c))}})
+				said = append(said, job.Entry{Body: job.Check{Key: line.Key, Answer: line.Answer(answer, room.UnitsOf(c))}})
 			}
 		}
 		if len(seen)+len(said) == 0 {

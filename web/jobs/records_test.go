@@ -83,7 +83,7 @@ func TestAnOpenJobMovesWhenItIsTold(t *testing.T) {
 	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
 	last := entries[len(entries)-1]
-	require.Equal(t, job.Moved, last.Kind)
+	require.Equal(t, job.Moved, last.Kind())
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/strike", "seq", strconv.Itoa(last.Seq)).Code)
 	webtest.Silent(t, w.Get(j).Body.String(), "does not count")
 	// A closed job never moves.
@@ -95,7 +95,7 @@ func TestAnOpenJobMovesWhenItIsTold(t *testing.T) {
 // Whatever is sent at the same moment through the pages, no job closes with something out, no entry lands
 // after the end, nothing is struck twice, and one form is one entry.
 func TestDecisionsAtTheSameMoment(t *testing.T) {
-	w := webtest.Open(t)
+	w, _ := webtest.Bare(t)
 	together := func(posts ...func()) {
 		var wait sync.WaitGroup
 		for _, p := range posts {
@@ -159,9 +159,9 @@ func TestARepairWaitsForItsFault(t *testing.T) {
 	assert.Positive(t, waited)
 	entries, err := w.Keep.Entries(t.Context(), webtest.ID(t, j))
 	require.NoError(t, err)
-	last := entries[len(entries)-1]
-	require.Equal(t, job.Repaired, last.Kind)
-	assert.NotEmpty(t, last.Body.Fault, "never silently without")
+	last, ok := entries[len(entries)-1].Body.(job.Repair)
+	require.True(t, ok)
+	assert.NotEmpty(t, last.Fault, "never silently without")
 	require.Len(t, entries, 3)
 }
 
@@ -195,7 +195,7 @@ func (m *meddled) Append(ctx context.Context, id int64, saw int, token string, d
 	if m.times > 0 {
 		m.times--
 		_, err := m.Store.Append(ctx, id, saw, fmt.Sprintf("meddling %d", m.times), func(*store.Log) ([]job.Entry, error) {
-			return []job.Entry{{At: time.Now(), Who: "Oda", Kind: job.Noted, Body: job.Body{Text: "seen too"}}}, nil
+			return []job.Entry{{At: time.Now(), Who: "Oda", Body: job.Note{Text: "seen too"}}}, nil
 		})
 		if err != nil {
 			return nil, err
@@ -208,17 +208,19 @@ func (m *meddled) Append(ctx context.Context, id int64, saw int, token string, d
 // never stop the person is told.
 func TestTheLogGrowsWhileTheEvidenceIsWeighed(t *testing.T) {
 	for _, c := range []struct{ times, code int }{{1, http.StatusSeeOther}, {100, http.StatusConflict}} {
-		m := &meddled{Store: demotest.Open(t)}
+		keep, id := demotest.Bare(t)
+		m := &meddled{Store: keep}
 		app, err := web.New(m, webtest.Options())
 		require.NoError(t, err)
+		t.Cleanup(app.Close)
 		w := &webtest.Workshop{T: t, Handler: app.Handler(), Keep: m.Store}
-		path := w.JobNamed("Gritter 6")
+		path := fmt.Sprintf("/jobs/%d", id)
 		m.times = c.times
-		r := w.Post(path+"/repair", "action", "K3 replaced")
+		r := w.Post(path+"/repair", "action", "K1 replaced")
 		assert.Equal(t, c.code, r.Code)
 		webtest.Silent(t, r.Body.String(), "Something went wrong")
 		m.times = 0
-		renewed := strings.Contains(w.Get(path+"/verify").Body.String(), "K3 replaced")
+		renewed := strings.Contains(w.Get(path+"/verify").Body.String(), "K1 replaced")
 		assert.Equal(t, c.code == http.StatusSeeOther, renewed, "written once or not at all")
 	}
 }

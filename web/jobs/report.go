@@ -50,7 +50,7 @@ func (a *Jobs) reportOf(c *gin.Context, j *jobAt, patience time.Duration) (p *re
 // closedAt is when the job was closed.
 func (j *jobAt) closedAt() time.Time {
 	for _, b := range slices.Backward(j.state.Beads) {
-		if b.Kind == job.Closed {
+		if b.Kind() == job.Closed {
 			return b.At
 		}
 	}
@@ -62,16 +62,15 @@ func (p *reportPage) readings(j *jobAt) {
 	for i, b := range j.state.Beads {
 		line := readingLine{Seq: b.Seq, At: b.At, Who: b.Who, What: b.Title, Struck: b.StruckOut, Telling: b.Telling, Notes: b.Notes,
 			Photos: b.Photos}
-		switch {
-		case b.Kind == job.Seen && b.Body.Seen != nil:
-			line.Expected, line.Setup = b.Body.Expected, probe.SaidSetup(b.Body.Seen.Setup)
-			if b.Body.Good.Given() {
-				line.Expected = b.Body.Good.String()
+		if r, ok := b.Body.(job.Reading); ok {
+			line.Expected, line.Setup = r.Expected, probe.SaidSetup(r.Seen.Setup)
+			if r.Good.Given() {
+				line.Expected = r.Good.String()
 			}
-			bare := *b.Body.Seen
+			bare := r.Seen
 			bare.Setup = nil
 			line.What = bare.String()
-		case b.Detail != "":
+		} else if b.Detail != "" {
 			line.What += ": " + b.Detail
 		}
 		p.Readings = append(p.Readings, line)

@@ -30,6 +30,6 @@ func (a *Jobs) moveJob(c *gin.Context) {
 			return nil, refused("With the newer harness nothing can be diagnosed; the job stays with the one it has.")
 		}
 		text := fmt.Sprintf("revision %d instead of %d; %s", target.Number, j.Number, job.Moving(j.file.Drawn, b.Drawn, j.entries))
-		return []job.Entry{{Kind: job.Moved, Body: job.Body{Revision: target.Revision, Text: text}}}, nil
+		return []job.Entry{{Body: job.Move{Revision: target.Revision, Changes: text}}}, nil
 	})
 }

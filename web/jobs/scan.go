@@ -344,7 +344,7 @@ func (a *Jobs) readCodes(c *gin.Context) {
 		entries, err := j.seen([]probe.Observation{{Question: asked, Answer: names}})
 		for _, code := range codes {
 			if words := w.Beside(code).Words(); err == nil && words != "" {
-				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: "kept beside " + code.Name() + ": " + words}})
+				entries = append(entries, job.Entry{Body: job.Note{Text: "kept beside " + code.Name() + ": " + words}})
 			}
 		}
 		return entries, err
@@ -379,7 +379,7 @@ func (a *Jobs) clearCodes(c *gin.Context, j *jobAt, w *scan.Watch) {
 			if err := w.Vehicle.ClearCodes(); err != nil {
 				return nil, refusedFor(err)
 			}
-			return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: text}}}, nil
+			return []job.Entry{{Body: job.Note{Text: text}}}, nil
 		})
 }
 

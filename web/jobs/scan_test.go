@@ -331,22 +331,21 @@ func TestAStandInForTheSensor(t *testing.T) {
 
 // A meter on the network fills the field of a reading.
 func TestAMeterFillsTheField(t *testing.T) {
-	v, _ := simulated(t, "f3-twin-series-parallel", "F3 open")
+	v, _ := simulated(t, "f1-one-relay", "F1 open")
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- sim.NewMeter(v).Serve(ctx, l) }()
 	t.Cleanup(func() { stop(); <-ended })
-	w := webtest.Open(t)
-	job := w.JobNamed("Gritter 6")
-	webtest.Says(t, w.Get(job+"/meter?do=volts&at=F1.b").Body.String(), "No meter is connected")
+	w, job := webtest.Bare(t)
+	webtest.Says(t, w.Get(job+"/meter?do=volts&at=BAT.%2B").Body.String(), "No meter is connected")
 	webtest.Says(t, w.Post(job+"/scan/meter", "meter", "example.com:5025").Body.String(), "no address of a network of one")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/meter", "meter", l.Addr().String()).Code)
 	webtest.Says(t, w.Get(job+"/scan").Body.String(), "simulated meter")
-	webtest.Says(t, w.Get(job+"?pin=F1.b&state=off").Body.String(), ">meter</button>")
-	webtest.Says(t, w.Get(job+"/meter?do=volts&at=F1.b&field=reading-1&unit=volts").Body.String(), `value="12.6`)
+	webtest.Says(t, w.Get(job+"?pin=BAT.%2B&state=off").Body.String(), ">meter</button>")
+	webtest.Says(t, w.Get(job+"/meter?do=volts&at=BAT.%2B&field=reading-1&unit=volts").Body.String(), `value="12.5`)
 	webtest.Says(t, w.Get(job+"/meter?do=volts&at=F99.b").Body.String(), "there is no part F99")
 	require.Equal(t, http.StatusSeeOther, w.Post(job+"/scan/meter", "leave", "1").Code)
-	webtest.Silent(t, w.Get(job+"?pin=F1.b&state=off").Body.String(), ">meter</button>")
+	webtest.Silent(t, w.Get(job+"?pin=BAT.%2B&state=off").Body.String(), ">meter</button>")
 }

@@ -197,6 +197,6 @@ func (a *Jobs) keepTruck(c *gin.Context) {
 	}
 	a.change(c, j, fmt.Sprintf("/jobs/%d/scan", j.ID), refuse, func(_ *jobAt) ([]job.Entry, error) {
 		text := room.Clip("sent by the vehicle: "+strings.Join(words, "; "), room.MaxText)
-		return []job.Entry{{Kind: job.Noted, Body: job.Body{Text: text}}}, nil
+		return []job.Entry{{Body: job.Note{Text: text}}}, nil
 	})
 }

@@ -138,7 +138,7 @@ func (a *Jobs) recordStandIn(c *gin.Context) {
 				if way.at != nil {
 					text += fmt.Sprintf("; the strategy says %.0f °C", *way.at)
 				}
-				entries = append(entries, job.Entry{Kind: job.Noted, Body: job.Body{Text: text}})
+				entries = append(entries, job.Entry{Body: job.Note{Text: text}})
 			}
 		}
 		if len(entries) == 0 {

@@ -172,7 +172,7 @@ func (j *jobAt) seen(list []probe.Observation) ([]job.Entry, error) {
 			return nil, refused("%s: %s.", room.Capitalise(o.State), strings.TrimSuffix(err.Error(), "."))
 		}
 		good := j.file.Guide.Healthy(test)
-		entries = append(entries, job.Entry{Kind: job.Seen, Body: job.Body{Seen: o, Good: &good}})
+		entries = append(entries, job.Entry{Body: job.Reading{Seen: *o, Good: &good}})
 	}
 	return entries, nil
 }

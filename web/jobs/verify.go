@@ -30,7 +30,7 @@ type verifyPage struct {
 	InTheWay []string // set-up still on the car
 	Explains []explained
 	Reasons  []job.Reason
-	Found    []job.Body
+	Found    []job.Repair
 	Text     string
 }
 
@@ -147,7 +147,7 @@ func (a *Jobs) check(c *gin.Context) {
 		case text == "":
 			return nil, refused("Say what was found, or that it is as it should be.")
 		}
-		return []job.Entry{{Kind: job.Checked, Body: job.Body{Check: key, Text: text}}}, nil
+		return []job.Entry{{Body: job.Check{Key: key, Answer: text}}}, nil
 	})
 }
 
@@ -166,15 +166,15 @@ func (a *Jobs) repair(c *gin.Context) {
 
 // repairing enters the repair that words say; err is what was wrong with them.
 func (a *Jobs) repairing(c *gin.Context, words string, err error) {
-	body := job.Body{}
+	var done job.Repair
 	if err == nil {
-		body.Text, err = room.Field(c, "text", "the text", room.MaxText)
+		done.Text, err = room.Field(c, "text", "the text", room.MaxText)
 	}
 	if err == nil {
-		body.Parts, err = room.Field(c, "parts", "the list of parts", room.MaxText)
+		done.Parts, err = room.Field(c, "parts", "the list of parts", room.MaxText)
 	}
 	if err == nil {
-		body.Minutes, err = readMinutes(c.PostForm("minutes"))
+		done.Minutes, err = readMinutes(c.PostForm("minutes"))
 	}
 	a.weighed(c, "/jobs/%d", nil, func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error) {
 		if err != nil {
@@ -193,12 +193,12 @@ func (a *Jobs) repairing(c *gin.Context, words string, err error) {
 		if _, err := j.file.Model.Network(append(slices.Clone(j.state.Ledger), action), nil); err != nil {
 			return nil, refusedFor(err)
 		}
-		body.Action = action.String()
-		if j.justDone(body.Action) {
+		done.Action = action.String()
+		if j.justDone(done.Action) {
 			return nil, refused("%s is in the log already, and nothing has been seen since.", action)
 		}
-		body.Fault, body.Proven = j.foundBy(action, as)
-		return []job.Entry{{Kind: job.Repaired, Body: body}}, nil
+		done.Fault, done.Proven = j.foundBy(action, as)
+		return []job.Entry{{Body: done}}, nil
 	})
 }
 
@@ -208,10 +208,10 @@ func (j *jobAt) justDone(action string) bool {
 	for _, b := range slices.Backward(j.state.Beads) {
 		switch {
 		case b.StruckOut:
-		case b.Kind == job.Seen:
+		case b.Kind() == job.Seen:
 			return false
-		case b.Body.Action == action:
-			return b.Kind == job.Repaired
+		case job.ActionOf(b.Body) == action:
+			return b.Kind() == job.Repaired
 		}
 	}
 	return false
@@ -284,7 +284,7 @@ func (a *Jobs) closeJob(c *gin.Context) {
 		case text == "" && why != job.NotReproduced && why != job.NothingFound:
 			return nil, refused("Say what it was and what was done, or why the job closes without.")
 		}
-		return []job.Entry{{Kind: job.Closed, Body: job.Body{Text: text, Reason: why, Conclusion: j.concluding(v, as, why)}}}, nil
+		return []job.Entry{{Body: job.Closing{Text: text, Reason: why, Conclusion: j.concluding(v, as, why)}}}, nil
 	})
 	a.learnt.Forget()
 }

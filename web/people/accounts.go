@@ -82,6 +82,7 @@ type Accounts struct {
 	sessions *scs.SessionManager
 	secure   bool
 	turn     chan struct{}
+	cost     *argon2id.Params
 
 	mu    sync.Mutex
 	hands map[string]int // of each address: how many hashes it has on their way
@@ -92,13 +93,14 @@ type Accounts struct {
 // NewAccounts makes the door. secure says that the application is reached by TLS. Code is what the first lead signs in with,
 // to be shown in the terminal alone; empty where there are people already.
 func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) (a *Accounts, code string, err error) {
-	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce), hands: map[string]int{}}
+	a = &Accounts{keep: keep, secure: secure, sessions: scs.New(), turn: make(chan struct{}, hashesAtOnce), hands: map[string]int{},
+		cost: argon2id.DefaultParams}
 	a.sessions.Store = s.Sessions()
 	a.sessions.Lifetime = sessionFor // how long it may idle is kept in the session: see person
 	a.sessions.Cookie.Name, a.sessions.Cookie.HttpOnly, a.sessions.Cookie.Secure = "session", true, secure
 	a.sessions.Cookie.SameSite = http.SameSiteLaxMode // a device may come by a QR code
-	if a.dummy, err = argon2id.CreateHash("nobody has this passphrase", argon2id.DefaultParams); err != nil {
-		return nil, "", fmt.Errorf("people: %w", err)
+	if err := a.HashAt(argon2id.DefaultParams); err != nil {
+		return nil, "", err
 	}
 	list, err := keep.People(ctx)
 	if err != nil {
@@ -108,6 +110,17 @@ func NewAccounts(ctx context.Context, keep Keeper, s *store.Store, secure bool) 
 		a.code = randomCode()
 	}
 	return a, a.code, nil
+}
+
+// HashAt sets what a passphrase's hash costs whoever tries one: argon2id's recommended 64 MB where nothing is said. Tests, which
+// sign hundreds of devices in, take less.
+func (a *Accounts) HashAt(cost *argon2id.Params) error {
+	dummy, err := argon2id.CreateHash("nobody has this passphrase", cost)
+	if err != nil {
+		return fmt.Errorf("people: %w", err)
+	}
+	a.cost, a.dummy = cost, dummy
+	return nil
 }
 
 // randomCode is sixteen letters and figures that nobody guesses.
@@ -365,7 +378,7 @@ func (a *Accounts) hash(c *gin.Context, secret string) (string, error) {
 		return "", err
 	}
 	defer done()
-	text, err := argon2id.CreateHash(secret, argon2id.DefaultParams)
+	text, err := argon2id.CreateHash(secret, a.cost)
 	if err != nil {
 		return "", fmt.Errorf("people: %w", err)
 	}

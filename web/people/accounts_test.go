@@ -16,7 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/demo/demotest"
+	"ironthread/soak"
 	"ironthread/store"
+	"ironthread/web"
 	"ironthread/web/people"
 	"ironthread/web/webtest"
 )
@@ -177,10 +179,11 @@ func TestAttemptsAreThrottled(t *testing.T) {
 // However many guesses come at the same moment, no more are judged than the limit lets through: passphrases, PINs, codes of a
 // second step, and the passphrase that is asked for whatever is changed. The right one among them is let in by luck alone.
 func TestGuessesAtOnce(t *testing.T) {
-	lead, tech := webtest.Staffed(t)
+	keep, _ := demotest.Bare(t)
+	lead, tech := webtest.NewDoor(t, keep).Staff()
 	finn, err := lead.Keep.PersonNamed(t.Context(), "Finn")
 	require.NoError(t, err)
-	const guesses = 200
+	guesses := soak.Count(60, 200)
 	atOnce := func(ask func(n int) int) map[int]int {
 		var mu sync.Mutex
 		var all sync.WaitGroup
@@ -530,4 +533,21 @@ func TestAPassphraseOfOnesOwn(t *testing.T) {
 	r := ida.Do(http.MethodPost, "/signin", "name", "Ida", "secret", webtest.TechSecret)
 	assert.Equal(t, http.StatusUnauthorized, r.Code)
 	webtest.Says(t, r.Body.String(), "is too old now")
+}
+
+// Where nothing else is said, a passphrase's hash costs whoever tries one what argon2id recommends.
+func TestWhatAHashCosts(t *testing.T) {
+	keep := demotest.Open(t)
+	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
+	require.NoError(t, err)
+	t.Cleanup(accounts.Close)
+	app, err := web.New(keep, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Accounts: accounts})
+	require.NoError(t, err)
+	t.Cleanup(app.Close)
+	d := &webtest.Door{T: t, Keep: keep, App: app, Code: code}
+	require.Equal(t, http.StatusSeeOther,
+		d.Device().Do(http.MethodPost, "/signin", "code", code, "name", "Maud", "secret", webtest.LeadSecret).Code)
+	maud, err := keep.PersonNamed(t.Context(), "Maud")
+	require.NoError(t, err)
+	assert.Contains(t, maud.Secret, "$m=65536,")
 }

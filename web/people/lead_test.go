@@ -39,9 +39,9 @@ func TestAClosedJobIsReopened(t *testing.T) {
 	require.NoError(t, err)
 	ends := 0
 	for _, e := range entries {
-		if e.Kind == job.Closed {
+		if end, ok := e.Body.(job.Closing); ok {
 			ends++
-			assert.NotNil(t, e.Body.Conclusion)
+			assert.NotNil(t, end.Conclusion)
 		}
 	}
 	assert.Equal(t, 2, ends)

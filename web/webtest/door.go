@@ -43,6 +43,7 @@ func NewDoor(t *testing.T, keep *store.Store) *Door {
 	t.Helper()
 	accounts, code, err := people.NewAccounts(t.Context(), keep, keep, false)
 	require.NoError(t, err)
+	require.NoError(t, accounts.HashAt(LightHash))
 	t.Cleanup(accounts.Close)
 	app, err := web.New(keep, web.Options{Hosts: Hosts, Circuits: Circuits, Workshop: demo.Workshop, Accounts: accounts, Loopback: true,
 		Address: "https://127.0.0.1:8443"})
@@ -96,13 +97,22 @@ func (b *Device) SignIn(name, secret string) int {
 	return b.Do(http.MethodPost, "/signin", "name", name, "secret", secret).Code
 }
 
-// TechHash is worked out once: it takes long.
-var TechHash = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(TechSecret, argon2id.DefaultParams) })
+// LightHash is a passphrase's hash that costs little to make, and as little to guess at.
+var LightHash = &argon2id.Params{Memory: 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
-// Staffed is a workshop with a lead and a technician, each at a device.
+// TechHash is the technician's.
+var TechHash = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(TechSecret, LightHash) })
+
+// Staffed is the demo workshop with a lead and a technician, each at a device.
 func Staffed(t *testing.T) (lead, tech *Device) {
 	t.Helper()
-	d := OpenDoor(t)
+	return OpenDoor(t).Staff()
+}
+
+// Staff adds a lead and a technician, each at a device.
+func (d *Door) Staff() (lead, tech *Device) {
+	t := d.T
+	t.Helper()
 	lead, tech = d.Device(), d.Device()
 	require.Equal(t, http.StatusSeeOther, lead.Do(http.MethodPost, "/signin", "code", d.Code, "name", "Maud", "secret", LeadSecret).Code)
 	secret, err := TechHash()

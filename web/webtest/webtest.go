@@ -57,10 +57,21 @@ func Open(t *testing.T) *Workshop {
 	return OpenWith(t, Options())
 }
 
-// OpenWith is the same with options of the test's own.
+// Bare is a workshop with the library's circuits and nothing but one job, which it names (see [demotest.Bare]).
+func Bare(t *testing.T) (w *Workshop, job string) {
+	t.Helper()
+	keep, id := demotest.Bare(t)
+	return openOn(t, keep, Options()), fmt.Sprintf("/jobs/%d", id)
+}
+
+// OpenWith is the same as Open with options of the test's own.
 func OpenWith(t *testing.T, options web.Options) *Workshop {
 	t.Helper()
-	keep := demotest.Open(t)
+	return openOn(t, demotest.Open(t), options)
+}
+
+func openOn(t *testing.T, keep *store.Store, options web.Options) *Workshop {
+	t.Helper()
 	app, err := web.New(keep, options)
 	require.NoError(t, err)
 	t.Cleanup(app.Close)

@@ -345,7 +345,11 @@ document.addEventListener("alpine:init", () => {
       this.s.volts = Number(this.find("[data-volts]").value);
       this.sync();
     },
-    finish(e) { e.target.querySelector("[name=state]").value = JSON.stringify(this.s); },
+    finish(e) {
+      e.target.querySelector("[name=state]").value = JSON.stringify(this.s);
+      clearTimeout(this.soon); // it goes with the form
+      this.turn = (this.turn ?? 0) + 1;
+    },
 
     // Corners: the picture as it was taken, with four handles.
     askCorners() {
