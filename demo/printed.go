@@ -16,7 +16,7 @@ import (
 // photographed askew.
 
 // printPage lays the page of an invented manual on a circuit.
-func printPage(ctx context.Context, keep *store.Store, harness int64) error {
+func printPage(ctx context.Context, keep *store.Store) error {
 	scene := pages.Twin()
 	jpeg, err := pages.JPEG(scene.Draw())
 	if err != nil {
@@ -36,7 +36,11 @@ func printPage(ctx context.Context, keep *store.Store, harness int64) error {
 	if err != nil {
 		return err
 	}
-	return keep.PutPages(ctx, harness, []store.PrintedPage{{Number: 1, Width: scene.Wide, Height: scene.High, JPEG: jpeg}},
+	h, err := keep.HarnessNamed(ctx, twin)
+	if err != nil {
+		return err
+	}
+	return keep.PutPages(ctx, h, []store.PrintedPage{{Number: 1, Width: scene.Wide, Height: scene.High, JPEG: jpeg}},
 		places.Of(e.Circuit))
 }
 

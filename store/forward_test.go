@@ -47,6 +47,10 @@ func asOf(t *testing.T, db *sql.DB, version int64) {
 	if version >= 3 {
 		do(`INSERT INTO job_photos (job_id, jpeg) VALUES (1, '\xffd8ff')`)
 	}
+	if version == 11 { // pages without a revision
+		do(`INSERT INTO harness_pages (harness_id, number, jpeg, width, height) VALUES (1, 1, 'page', 9, 6)`)
+		do(`INSERT INTO harness_places (harness_id, places) VALUES (1, '{"F1": {"page": 1, "x": 7, "y": 8}}')`)
+	}
 	if version >= 5 {
 		do(`INSERT INTO people (name, role, secret) VALUES ('Maud', 'lead', 'x')`)
 	}
@@ -92,6 +96,12 @@ func TestForwardFromEveryVersion(t *testing.T) {
 			if version >= 5 {
 				_, err = s.PersonNamed(t.Context(), "maud")
 				require.NoError(t, err)
+			}
+			if version == 11 {
+				of, err := s.Printed(t.Context(), 1, at.Revision)
+				require.NoError(t, err)
+				require.Len(t, of.Pages, 1)
+				assert.Equal(t, 7, of.Places["F1"].X)
 			}
 		})
 	}

@@ -90,6 +90,9 @@ func renumber(ctx context.Context, tx *sqlx.Tx, id int64, in *Imported) error {
 		case job.Picture:
 			b.Photo = photos[b.Photo]
 			in.Entries[k].Body = b
+		case job.Closing:
+			b.Page = photos[b.Page]
+			in.Entries[k].Body = b
 		case job.Move:
 			b.Revision = revisions[b.Revision]
 			in.Entries[k].Body = b

@@ -115,11 +115,13 @@ func (s *Store) TracePage(ctx context.Context, id int64, number int) (PrintedPag
 	return p, wrap("reading a page", err)
 }
 
-const putPlaces = `INSERT INTO harness_places (harness_id, places) VALUES ($1, $2)
-	ON CONFLICT (harness_id) DO UPDATE SET places = EXCLUDED.places`
+const putPlaces = `INSERT INTO harness_places (harness_id, revision_id, places) VALUES ($1, $2, $3)
+	ON CONFLICT (harness_id, revision_id) DO UPDATE SET places = EXCLUDED.places`
 
-// EndTrace gives a trace's pages and places to a circuit of the library, in place of those that it had, and drops the trace.
-func (s *Store) EndTrace(ctx context.Context, id, harness int64, places printed.Places) error {
+const dropPages = `DELETE FROM harness_pages WHERE harness_id = $1 AND revision_id = $2`
+
+// EndTrace lays a trace's pages on the revision of a circuit that is given, in place of those that it had, and drops the trace.
+func (s *Store) EndTrace(ctx context.Context, id int64, h Harness, places printed.Places) error {
 	kept, err := json.Marshal(places)
 	if err != nil {
 		return fmt.Errorf("store: places: %w", err)
@@ -129,10 +131,10 @@ func (s *Store) EndTrace(ctx context.Context, id, harness int64, places printed.
 			query string
 			args  []any
 		}{
-			{`DELETE FROM harness_pages WHERE harness_id = $1`, []any{harness}},
-			{`INSERT INTO harness_pages (harness_id, number, jpeg, width, height)
-				SELECT $1, number, jpeg, width, height FROM trace_pages WHERE trace_id = $2`, []any{harness, id}},
-			{putPlaces, []any{harness, string(kept)}},
+			{dropPages, []any{h.ID, h.Revision}},
+			{`INSERT INTO harness_pages (harness_id, revision_id, number, jpeg, width, height)
+				SELECT $1, $2, number, jpeg, width, height FROM trace_pages WHERE trace_id = $3`, []any{h.ID, h.Revision, id}},
+			{putPlaces, []any{h.ID, h.Revision, string(kept)}},
 			{`DELETE FROM traces WHERE id = $1`, []any{id}},
 		} {
 			if _, err := tx.ExecContext(ctx, do.query, do.args...); err != nil {
@@ -143,55 +145,68 @@ func (s *Store) EndTrace(ctx context.Context, id, harness int64, places printed.
 	})
 }
 
-// PutPages gives pages and places to a circuit of the library.
-func (s *Store) PutPages(ctx context.Context, harness int64, pages []PrintedPage, places printed.Places) error {
+// PutPages lays pages with their places on the revision of a circuit that is given.
+func (s *Store) PutPages(ctx context.Context, h Harness, pages []PrintedPage, places printed.Places) error {
 	kept, err := json.Marshal(places)
 	if err != nil {
 		return fmt.Errorf("store: places: %w", err)
 	}
 	return s.inTx(ctx, "keeping pages", func(ctx context.Context, tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM harness_pages WHERE harness_id = $1`, harness); err != nil {
+		if _, err := tx.ExecContext(ctx, dropPages, h.ID, h.Revision); err != nil {
 			return wrap("keeping pages", err)
 		}
 		for _, p := range pages {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO harness_pages (harness_id, number, jpeg, width, height) VALUES ($1, $2, $3, $4, $5)`,
-				harness, p.Number, p.JPEG, p.Width, p.Height); err != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO harness_pages (harness_id, revision_id, number, jpeg, width, height)
+				VALUES ($1, $2, $3, $4, $5, $6)`, h.ID, h.Revision, p.Number, p.JPEG, p.Width, p.Height); err != nil {
 				return wrap("keeping pages", err)
 			}
 		}
-		_, err := tx.ExecContext(ctx, putPlaces, harness, string(kept))
+		_, err := tx.ExecContext(ctx, putPlaces, h.ID, h.Revision, string(kept))
 		return wrap("keeping pages", err)
 	})
 }
 
-// Printed gives a circuit's pages without their pictures, and where its pins stand on them; nothing where it has none.
-func (s *Store) Printed(ctx context.Context, harness int64) (pages []PrintedPage, places printed.Places, err error) {
-	ctx, cancel := s.within(ctx)
-	defer cancel()
-	err = s.db.SelectContext(ctx, &pages, `SELECT number, width, height FROM harness_pages WHERE harness_id = $1 ORDER BY number`, harness)
-	if err != nil || len(pages) == 0 {
-		return nil, nil, wrap("reading pages", err)
-	}
-	var kept [][]byte
-	if err := s.db.SelectContext(ctx, &kept, `SELECT places FROM harness_places WHERE harness_id = $1`, harness); err != nil {
-		return nil, nil, wrap("reading pages", err)
-	}
-	places = printed.Places{}
-	if len(kept) > 0 {
-		if err := json.Unmarshal(kept[0], &places); err != nil {
-			return nil, nil, fmt.Errorf("store: places: %w", err)
-		}
-	}
-	return pages, places, nil
+// Printing is what is printed of a circuit: its pages, without their pictures, and where its pins stand on them.
+type Printing struct {
+	On     int64 // the revision that they were laid on
+	Pages  []PrintedPage
+	Places printed.Places
 }
 
-// PageOf gives the picture of a circuit's page.
-func (s *Store) PageOf(ctx context.Context, harness int64, number int) (PrintedPage, error) {
+// Printed gives the pages that hold for a revision of a circuit: those laid on it or on the last one before; where there are none, those
+// that were laid first. There are no pages in it where the circuit has none.
+func (s *Store) Printed(ctx context.Context, harness, revision int64) (*Printing, error) {
+	ctx, cancel := s.within(ctx)
+	defer cancel()
+	of := &Printing{Places: printed.Places{}}
+	var kept []struct {
+		On     int64  `db:"revision_id"`
+		Places []byte `db:"places"`
+	}
+	err := s.db.SelectContext(ctx, &kept, `SELECT revision_id, places FROM harness_places WHERE harness_id = $1
+		ORDER BY revision_id <= $2 DESC, abs(revision_id - $2) LIMIT 1`, harness, revision)
+	if err != nil || len(kept) == 0 {
+		return of, wrap("reading pages", err)
+	}
+	of.On = kept[0].On
+	err = s.db.SelectContext(ctx, &of.Pages, `SELECT number, width, height FROM harness_pages WHERE harness_id = $1 AND revision_id = $2
+		ORDER BY number`, harness, of.On)
+	if err != nil {
+		return of, wrap("reading pages", err)
+	}
+	if err := json.Unmarshal(kept[0].Places, &of.Places); err != nil {
+		return of, fmt.Errorf("store: places: %w", err)
+	}
+	return of, nil
+}
+
+// PageOf gives the picture of a page that was laid on a revision of a circuit; on 0, on the last one that has pages.
+func (s *Store) PageOf(ctx context.Context, harness, on int64, number int) (PrintedPage, error) {
 	ctx, cancel := s.within(ctx)
 	defer cancel()
 	var p PrintedPage
-	err := s.db.GetContext(ctx, &p, `SELECT number, width, height, jpeg FROM harness_pages WHERE harness_id = $1 AND number = $2`, harness,
-		number)
+	err := s.db.GetContext(ctx, &p, `SELECT number, width, height, jpeg FROM harness_pages
+		WHERE harness_id = $1 AND (revision_id = $2 OR $2 = 0) AND number = $3 ORDER BY revision_id DESC LIMIT 1`, harness, on, number)
 	if noRows(err) {
 		return p, fmt.Errorf("page %d: %w", number, ErrNotFound)
 	}

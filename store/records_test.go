@@ -17,6 +17,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/core/job"
+	"ironthread/core/printed"
 	"ironthread/store"
 	"ironthread/store/storetest"
 )
@@ -335,4 +336,53 @@ func TestThePagesOfASearch(t *testing.T) {
 		}
 		assert.Equal(t, want, got, word)
 	}
+}
+
+// Pages stay with the revision that they were laid on: a job that goes by an older one keeps the page that it had, and a revision on
+// which nothing was laid takes what was laid before it.
+func TestPagesStayWithTheirRevision(t *testing.T) {
+	s := storetest.Open(t)
+	ctx := t.Context()
+	_, err := s.PutHarness(ctx, "twin", "Twin fans", circuit)
+	require.NoError(t, err)
+	first, err := s.HarnessNamed(ctx, "twin")
+	require.NoError(t, err)
+	none, err := s.Printed(ctx, first.ID, first.Revision)
+	require.NoError(t, err)
+	assert.Empty(t, none.Pages)
+	revise := func(mark string) store.Harness {
+		h, err := s.HarnessNamed(ctx, "twin")
+		require.NoError(t, err)
+		require.NoError(t, s.ReviseHarness(ctx, "twin", h.Newest, "Twin fans", circuit+"# "+mark+"\n"))
+		h, err = s.HarnessNamed(ctx, "twin")
+		require.NoError(t, err)
+		return h
+	}
+	lay := func(h store.Harness, jpeg string) {
+		require.NoError(t, s.PutPages(ctx, h, []store.PrintedPage{{Number: 1, Width: 9, Height: 6, JPEG: []byte(jpeg)}},
+			printed.Places{"F1": {Page: 1, X: len(jpeg)}}))
+	}
+	shown := func(h store.Harness) string {
+		of, err := s.Printed(ctx, h.ID, h.Revision)
+		require.NoError(t, err)
+		require.Len(t, of.Pages, 1)
+		p, err := s.PageOf(ctx, h.ID, of.On, 1)
+		require.NoError(t, err)
+		assert.Equal(t, len(p.JPEG), of.Places["F1"].X, "its places are its own")
+		return string(p.JPEG)
+	}
+	second := revise("again")
+	lay(second, "a page")
+	third := revise("once more")
+	assert.Equal(t, "a page", shown(first), "none was laid before it: the first that there is")
+	assert.Equal(t, "a page", shown(third), "nothing was laid anew")
+	lay(third, "another page")
+	assert.Equal(t, []string{"a page", "a page", "another page"}, []string{shown(first), shown(second), shown(third)})
+	lay(third, "page, straighter")
+	assert.Equal(t, "page, straighter", shown(third), "in place of what was laid on the same")
+	last, err := s.PageOf(ctx, third.ID, 0, 1)
+	require.NoError(t, err)
+	assert.Equal(t, "page, straighter", string(last.JPEG))
+	_, err = s.PageOf(ctx, third.ID, first.Revision, 1)
+	require.ErrorIs(t, err, store.ErrNotFound)
 }

@@ -57,6 +57,22 @@ func (f Fault) Subject() string {
 	return f.Part
 }
 
+// Places are the pins and parts that a fault is at, as they are named: for whoever shows where it is.
+func (f Fault) Places() []string {
+	switch f.On {
+	case OnRole, OnPin:
+		return []string{f.Pin.String()}
+	case OnWire:
+		return []string{f.Wire[0].String(), f.Wire[1].String()}
+	case OnWires:
+		return []string{f.Wire[0].String(), f.Wire[1].String(), f.Other[0].String(), f.Other[1].String()}
+	}
+	if f.Part == "" {
+		return nil
+	}
+	return []string{f.Part}
+}
+
 // Joined gives how two crossed wires really run: they have changed places in the plug that they
 // share. The first pair is Wire with the other's cavity in place of its own, the second Other.
 func (f Fault) Joined() [2][2]harness.Pin {

@@ -71,6 +71,10 @@ type Closing struct {
 	Reason     Reason      `json:"reason,omitempty"`
 	Score      *Score      `json:"score,omitempty"`      // of a drill
 	Conclusion *Conclusion `json:"conclusion,omitempty"` // as it stood then; nil in logs from before conclusions were kept
+
+	// What the circuit's printed page shows round the fault, kept as a photograph of the job, since pages can be laid anew; 0 for none.
+	Page  int64  `json:"photo,omitempty"`
+	Shows string `json:"shows,omitempty"` // the places on it
 }
 
 // Reopening says why a closed job goes on; what it came to before stays in the log.
@@ -253,12 +257,12 @@ func (k Check) bring(_ *harness.Circuit, s *State) error {
 }
 
 func (k Closing) bring(_ *harness.Circuit, s *State) error {
-	s.Closed, s.Reason, s.Conclusion, s.Score = true, k.Reason, k.Conclusion, k.Score
+	s.Closed, s.Reason, s.Conclusion, s.Score, s.Closing = true, k.Reason, k.Conclusion, k.Score, k
 	return nil
 }
 
 func (Reopening) bring(_ *harness.Circuit, s *State) error {
-	s.Closed, s.Reason, s.Conclusion, s.Score = false, "", nil, nil
+	s.Closed, s.Reason, s.Conclusion, s.Score, s.Closing = false, "", nil, nil, Closing{}
 	return nil
 }
 

@@ -86,6 +86,7 @@ type State struct {
 	Reason Reason
 	Last   int // the newest entry's Seq
 
+	Closing    Closing     // of a closed job
 	Conclusion *Conclusion // of a closed job; nil where it was closed before conclusions were kept
 
 	Drill *Hidden // what is hidden in the vehicle, where the job is a drill

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"time"
 
-	"ironthread/core/printed"
 	"ironthread/store"
 	"ironthread/web/room"
 	"ironthread/web/worked"
@@ -37,7 +36,7 @@ type Keeper interface {
 	Photos(ctx context.Context, harness int64) ([]store.Photo, error)
 	Picture(ctx context.Context, harness int64, box string) ([]byte, error)
 	TagPhoto(ctx context.Context, harness int64, box string, tag store.Tag) error
-	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
+	Printed(ctx context.Context, harness, revision int64) (*store.Printing, error)
 }
 
 // Circuits serves the pages of circuits.

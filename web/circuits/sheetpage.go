@@ -171,7 +171,7 @@ func (a *Circuits) sheet(c *gin.Context) {
 	}
 	as := *look
 	as.Expected = worked.Expected(point)
-	pages, err := worked.PagesOf(c.Request.Context(), a.keep, h.Name)
+	pages, err := worked.PagesOf(c.Request.Context(), a.keep, h.Name, h.Revision)
 	if err != nil {
 		a.FailWith(c, err)
 		return

@@ -1,9 +1,15 @@
 package drawing
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/jpeg"
 	"maps"
+	"math"
 	"net/url"
 	"slices"
 	"strings"
@@ -85,9 +91,17 @@ func Printed(pages []Page, places printed.Places, look *Look) Picture {
 	return d.picture()
 }
 
-// Crop is the part of a page round a place, its marks included; empty where it has none. Two places that lie on one page are both in it.
-func Crop(pages []Page, places printed.Places, names ...string) Picture {
-	var d pen
+// excerpt is what is shown of a page round places: the page, and in its units the places and the frame round them.
+type excerpt struct {
+	page                     Page
+	unit                     float64 // pixels
+	wide, high               float64 // of the page
+	left, top, right, bottom float64
+	at                       [][2]float64
+}
+
+// excerptOf finds it; ok is false where none of the places is on a page. Places on another page than the first are left out.
+func excerptOf(pages []Page, places printed.Places, names []string) (e excerpt, ok bool) {
 	var spots []printed.Spot
 	for _, name := range names {
 		if s, there := places[name]; there && (len(spots) == 0 || s.Page == spots[0].Page) {
@@ -99,27 +113,87 @@ func Crop(pages []Page, places printed.Places, names ...string) Picture {
 		k = slices.IndexFunc(pages, func(p Page) bool { return p.Number == spots[0].Page })
 	}
 	if k < 0 {
+		return e, false
+	}
+	e.page = pages[k]
+	e.unit = float64(max(e.page.Width, e.page.Height)) / onPage
+	e.wide, e.high = float64(e.page.Width)/e.unit, float64(e.page.Height)/e.unit
+	e.left, e.top = e.wide, e.high
+	for _, s := range spots {
+		x, y := float64(s.X)*e.wide/printed.Whole, float64(s.Y)*e.high/printed.Whole
+		e.left, e.top, e.right, e.bottom = min(e.left, x), min(e.top, y), max(e.right, x), max(e.bottom, y)
+		e.at = append(e.at, [2]float64{x, y})
+	}
+	e.left, e.top, e.right, e.bottom = e.left-aroundWide, e.top-aroundHigh, e.right+aroundWide, e.bottom+aroundHigh
+	return e, true
+}
+
+// Crop is the part of a page round a place, its marks included; empty where it has none. Two places that lie on one page are both in it.
+func Crop(pages []Page, places printed.Places, names ...string) Picture {
+	e, ok := excerptOf(pages, places, names)
+	if !ok {
 		return ""
 	}
-	p := pages[k]
-	unit := float64(max(p.Width, p.Height)) / onPage
-	wide, high := float64(p.Width)/unit, float64(p.Height)/unit
-	left, top, right, bottom := wide, high, 0.0, 0.0
-	marks := ""
-	for n, s := range spots {
-		x, y := float64(s.X)*wide/printed.Whole, float64(s.Y)*high/printed.Whole
-		left, top, right, bottom = min(left, x), min(top, y), max(right, x), max(bottom, y)
-		class := []string{"ring", "ring dark"}[min(n, 1)]
-		marks += fmt.Sprintf(`<circle class="%s" cx="%.1f" cy="%.1f" r="11"/>`, class, x, y)
-	}
-	left, top, right, bottom = left-aroundWide, top-aroundHigh, right+aroundWide, bottom+aroundHigh
+	var d pen
 	d.f(`<svg class="crop printed" xmlns="http://www.w3.org/2000/svg" viewBox="%.0f %.0f %.0f %.0f" role="img" aria-label="%s on its page">`,
-		left, top, right-left, bottom-top, strings.Join(names, ", "))
-	d.f(`<image href="%s" width="%.0f" height="%.0f"/>`, p.URL, wide, high)
-	d.b.WriteString(marks) // figures alone
+		e.left, e.top, e.right-e.left, e.bottom-e.top, strings.Join(names, ", "))
+	d.f(`<image href="%s" width="%.0f" height="%.0f"/>`, e.page.URL, e.wide, e.high)
+	for n, at := range e.at {
+		d.f(`<circle class="%s" cx="%.1f" cy="%.1f" r="%d"/>`, []string{"ring", "ring dark"}[min(n, 1)], at[0], at[1], ringed)
+	}
 	d.f(`</svg>`)
 	return d.picture()
 }
+
+// CutOut is the same as a JPEG made of the page's own picture, for what can show no drawing: a PDF. picture gives that of a page by its
+// number. It is nil where none of the places is on a page.
+func CutOut(pages []Page, places printed.Places, picture func(number int) ([]byte, error), names ...string) ([]byte, error) {
+	e, ok := excerptOf(pages, places, names)
+	if !ok {
+		return nil, nil
+	}
+	kept, err := picture(e.page.Number)
+	if err != nil {
+		return nil, err
+	}
+	whole, err := jpeg.Decode(bytes.NewReader(kept))
+	if err != nil {
+		return nil, fmt.Errorf("page %d: %w", e.page.Number, err)
+	}
+	of := func(v float64) int { return int(v*e.unit + 0.5) }
+	frame := image.Rect(of(e.left), of(e.top), of(e.right), of(e.bottom)).Intersect(whole.Bounds())
+	out := image.NewRGBA(image.Rectangle{Max: frame.Size()})
+	draw.Draw(out, out.Bounds(), whole, frame.Min, draw.Src)
+	for _, at := range e.at {
+		ring(out, at[0]*e.unit-float64(frame.Min.X), at[1]*e.unit-float64(frame.Min.Y), ringed*e.unit)
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, out, nil); err != nil {
+		return nil, fmt.Errorf("page %d: %w", e.page.Number, err)
+	}
+	return b.Bytes(), nil
+}
+
+// ring draws a ring, a sixth of its radius thick, that is dark with a light rim, so that it is seen in black and white on any page.
+func ring(on *image.RGBA, x, y, radius float64) {
+	thick := max(radius/6, 2)
+	for py := int(y - radius - 2*thick); py <= int(y+radius+2*thick); py++ {
+		for px := int(x - radius - 2*thick); px <= int(x+radius+2*thick); px++ {
+			if !(image.Point{X: px, Y: py}).In(on.Bounds()) {
+				continue
+			}
+			switch off := math.Abs(math.Hypot(float64(px)-x, float64(py)-y) - radius); {
+			case off <= thick/2:
+				on.Set(px, py, color.Black)
+			case off <= thick:
+				on.Set(px, py, color.White)
+			}
+		}
+	}
+}
+
+// ringed is the radius of a place's ring.
+const ringed = 11
 
 // What is shown of a page round a place, in its units.
 const (

@@ -16,6 +16,7 @@ import (
 	"ironthread/core/instruct"
 	"ironthread/core/job"
 	"ironthread/store"
+	"ironthread/web/drawing"
 	"ironthread/web/room"
 	"ironthread/web/worked"
 )
@@ -172,6 +173,11 @@ type reportPage struct {
 	Readings []readingLine
 	Minutes  float64
 	Printed  time.Time
+
+	AtFault  string          // where the fault is, as the page of the circuit has it; empty where it is on none
+	OnPage   drawing.Picture // what stands round it there
+	PageKept int64           // the same as it was when the job was closed: a photograph of the job
+	Excerpt  []byte          // either as a JPEG, where it was asked for
 }
 
 // newer says what would change for a job that went by the newest revision of its harness.
@@ -305,8 +311,13 @@ var tabs = []tab{
 func (j *jobAt) photographs() []int64 {
 	var ids []int64
 	for _, e := range j.entries {
-		if p, ok := e.Body.(job.Picture); ok {
-			ids = append(ids, p.Photo)
+		switch b := e.Body.(type) {
+		case job.Picture:
+			ids = append(ids, b.Photo)
+		case job.Closing:
+			if b.Page != 0 {
+				ids = append(ids, b.Page)
+			}
 		}
 	}
 	return ids

@@ -188,7 +188,7 @@ func (j *jobAt) paperURL(shown, supposed string) string {
 
 // lay draws the page's paper: where the page has the same drawing already, only what lies over it.
 func (a *Jobs) lay(c *gin.Context, p *jobPage, j *jobAt, circuit, evidence *drawing.Look) error {
-	pages, err := worked.PagesOf(c.Request.Context(), a.keep, j.Sheet)
+	pages, err := worked.PagesOf(c.Request.Context(), a.keep, j.Sheet, j.Revision)
 	if err != nil {
 		return err
 	}

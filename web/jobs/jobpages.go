@@ -27,13 +27,13 @@ func (a *Jobs) addPages(ctx context.Context, j *jobAt, f *jobFile) error {
 	if err != nil {
 		return err
 	}
-	pages, places, err := a.keep.Printed(ctx, h.ID)
+	of, err := a.keep.Printed(ctx, h.ID, j.Revision)
 	if err != nil {
 		return err
 	}
-	f.Places = places
-	for _, p := range pages {
-		whole, err := a.keep.PageOf(ctx, h.ID, p.Number)
+	f.Places = of.Places
+	for _, p := range of.Pages {
+		whole, err := a.keep.PageOf(ctx, h.ID, of.On, p.Number)
 		if err != nil {
 			return err
 		}
@@ -75,13 +75,14 @@ func (a *Jobs) takePages(ctx context.Context, id int64, pages []store.PrintedPag
 	if err != nil {
 		return err
 	}
-	here, _, err := a.keep.Printed(ctx, h.ID)
-	if err != nil || len(here) > 0 {
+	here, err := a.keep.Printed(ctx, h.ID, j.Revision)
+	if err != nil || len(here.Pages) > 0 {
 		return err
 	}
 	b, err := a.circuits.Get(j.Source)
 	if err != nil {
 		return err
 	}
-	return a.keep.PutPages(ctx, h.ID, pages, places.Of(b.Drawn))
+	h.Revision = j.Revision // which its pages were laid on
+	return a.keep.PutPages(ctx, h, pages, places.Of(b.Drawn))
 }

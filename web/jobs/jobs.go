@@ -43,9 +43,9 @@ type Keeper interface {
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
 	AddJobPhoto(ctx context.Context, jobID int64, jpeg []byte) (int64, error)
 	JobPhoto(ctx context.Context, jobID, id int64) ([]byte, error)
-	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
-	PageOf(ctx context.Context, harness int64, number int) (store.PrintedPage, error)
-	PutPages(ctx context.Context, harness int64, pages []store.PrintedPage, places printed.Places) error
+	Printed(ctx context.Context, harness, revision int64) (*store.Printing, error)
+	PageOf(ctx context.Context, harness, on int64, number int) (store.PrintedPage, error)
+	PutPages(ctx context.Context, h store.Harness, pages []store.PrintedPage, places printed.Places) error
 }
 
 // Learnt is what the workshop's closed jobs teach.

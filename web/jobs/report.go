@@ -2,6 +2,8 @@ package jobs
 
 import (
 	"bytes"
+	"cmp"
+	"context"
 	"encoding/csv"
 	"fmt"
 	"net/http"
@@ -13,9 +15,11 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"ironthread/core/electric"
+	"ironthread/core/fault"
 	"ironthread/core/harness"
 	"ironthread/core/job"
 	"ironthread/core/probe"
+	"ironthread/web/worked"
 )
 
 // reportOf gathers a job's report. A closed job's is what its record keeps, whatever has become of the
@@ -80,12 +84,56 @@ func (p *reportPage) readings(j *jobAt) {
 	}
 }
 
+// onPage shows on the circuit's printed page where the fault is: of a closed job as it was kept, of an open one as the page is now.
+func (p *reportPage) onPage(ctx context.Context, a *Jobs, j *jobAt, excerpt bool) (err error) {
+	if j.state.Closed {
+		p.AtFault, p.PageKept = j.state.Closing.Shows, j.state.Closing.Page
+		if excerpt && p.PageKept != 0 {
+			p.Excerpt, err = a.keep.JobPhoto(ctx, j.ID, p.PageKept)
+		}
+		return err
+	}
+	words := ""
+	if p.Verdict != nil {
+		words = p.Verdict.Faults[0]
+	}
+	pages, places, err := a.printedAt(ctx, j, words)
+	if err != nil || len(places) == 0 {
+		return err
+	}
+	p.AtFault, p.OnPage = strings.Join(places, ", "), pages.Crop(places...)
+	if excerpt {
+		p.Excerpt, err = pages.CutOut(ctx, a.keep, places...)
+	}
+	return err
+}
+
+// printedAt finds the places of the fault that was repaired last, or else of the one that is given, on the pages of a job's circuit; none
+// where it stands on none.
+func (a *Jobs) printedAt(ctx context.Context, j *jobAt, words string) (*worked.Pages, []string, error) {
+	for _, r := range j.state.Repairs {
+		words = cmp.Or(r.Fault, words)
+	}
+	f, err := fault.Parse(j.file.Drawn, words)
+	if err != nil {
+		return nil, nil, nil // there is nothing to be shown
+	}
+	pages, err := worked.PagesOf(ctx, a.keep, j.Sheet, j.Revision)
+	if err != nil || pages.Crop(f.Places()...) == "" {
+		return pages, nil, err
+	}
+	return pages, f.Places(), nil
+}
+
 func (a *Jobs) report(c *gin.Context) {
 	j, ok := a.open(c)
 	if !ok {
 		return
 	}
 	p, ready, err := a.reportOf(c, j, a.Patience)
+	if err == nil && ready {
+		err = p.onPage(c.Request.Context(), a, j, false)
+	}
 	if err != nil {
 		a.FailWith(c, err)
 		return
@@ -122,7 +170,11 @@ func (a *Jobs) reportAs(c *gin.Context) {
 	}
 	switch c.Param("form") {
 	case "pdf":
-		b, err := reportPDF(p)
+		err := p.onPage(c.Request.Context(), a, j, true)
+		var b []byte
+		if err == nil {
+			b, err = reportPDF(p)
+		}
 		if err != nil {
 			a.FailWith(c, err)
 			return

@@ -40,6 +40,10 @@ func reportPDF(p *reportPage) ([]byte, error) {
 		}
 		line(s)
 	}
+	if p.Excerpt != nil {
+		head("On its page")
+		doc.Picture(p.Excerpt, p.AtFault)
+	}
 	head("Verified")
 	for _, t := range p.Verified {
 		line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))

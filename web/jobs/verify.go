@@ -258,6 +258,10 @@ func (j *jobAt) foundBy(action electric.Action, as *diagnose.Assessment) (found 
 func (a *Jobs) closeJob(c *gin.Context) {
 	text, err := room.Field(c, "text", "what was done", room.MaxText)
 	reason := job.Reason(c.PostForm("reason"))
+	page, places, ok := a.keepPage(c)
+	if !ok {
+		return
+	}
 	show := func(j *jobAt, sentence string) { a.showVerify(c, j, http.StatusUnprocessableEntity, sentence) }
 	a.weighed(c, "/jobs/%d", show, func(j *jobAt, as *diagnose.Assessment) ([]job.Entry, error) {
 		if err != nil {
@@ -284,9 +288,33 @@ func (a *Jobs) closeJob(c *gin.Context) {
 		case text == "" && why != job.NotReproduced && why != job.NothingFound:
 			return nil, refused("Say what it was and what was done, or why the job closes without.")
 		}
-		return []job.Entry{{Body: job.Closing{Text: text, Reason: why, Conclusion: j.concluding(v, as, why)}}}, nil
+		return []job.Entry{{Body: job.Closing{Text: text, Reason: why, Conclusion: j.concluding(v, as, why), Page: page,
+			Shows: places}}}, nil
 	})
 	a.learnt.Forget()
+}
+
+// keepPage keeps what the circuit's page shows round the fault that was repaired, as a photograph of the job about to be closed: 0 where
+// there is nothing. ok is false where an answer has been given. Where the job is not closed after all, nobody names the photograph, and
+// the housekeeping forgets it.
+func (a *Jobs) keepPage(c *gin.Context) (id int64, places string, ok bool) {
+	j, ok := a.open(c)
+	if !ok || j.state.Closed {
+		return 0, "", ok
+	}
+	ctx := c.Request.Context()
+	pages, at, err := a.printedAt(ctx, j, "")
+	if err == nil && len(at) > 0 && len(j.photographs()) < maxJobPhotos {
+		var jpeg []byte
+		if jpeg, err = pages.CutOut(ctx, a.keep, at...); err == nil {
+			id, err = a.keep.AddJobPhoto(ctx, j.ID, jpeg)
+		}
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return 0, "", false
+	}
+	return id, strings.Join(at, ", "), true
 }
 
 // concluding is concluded for a job about to be closed for a reason.

@@ -25,12 +25,14 @@ var pdfWords = strings.NewReplacer("Ω", "ohm", "−", "-", "≤", "<=", "≥", 
 type PDF struct {
 	doc   *fpdf.Fpdf
 	latin func(string) string
+
+	pictures int
 }
 
 // NewPDF begins one; the footer's words stand on each page before its number.
 func NewPDF(title, footer string, printed time.Time) *PDF {
 	doc := fpdf.New("P", "mm", "A4", "")
-	p := &PDF{doc, doc.UnicodeTranslatorFromDescriptor("")}
+	p := &PDF{doc: doc, latin: doc.UnicodeTranslatorFromDescriptor("")}
 	doc.SetMargins(pdfMargin, pdfMargin, pdfMargin)
 	doc.SetAutoPageBreak(true, pdfMargin)
 	doc.SetTitle(p.say(title), false)
@@ -71,6 +73,21 @@ func (p *PDF) Row(widths []float64, cells ...string) {
 	}
 	p.doc.Ln(-1)
 	p.doc.SetFont("Helvetica", "", pdfText)
+}
+
+// Picture sets a JPEG, no wider than the text and no higher than a third of a page, with words below it. What is no JPEG is left out.
+func (p *PDF) Picture(jpeg []byte, words string) {
+	p.pictures++
+	name := fmt.Sprint("picture ", p.pictures)
+	info := p.doc.RegisterImageOptionsReader(name, fpdf.ImageOptions{ImageType: "JPEG"}, bytes.NewReader(jpeg))
+	if p.doc.Err() || info == nil {
+		p.doc.ClearError()
+		return
+	}
+	wide, high := p.doc.GetPageSize()
+	scale := min((wide-2*pdfMargin)/info.Width(), high/3/info.Height(), 1)
+	p.doc.ImageOptions(name, pdfMargin, 0, scale*info.Width(), scale*info.Height(), true, fpdf.ImageOptions{ImageType: "JPEG"}, 0, "")
+	p.Line(words)
 }
 
 // Bytes is the finished file.

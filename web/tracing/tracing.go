@@ -35,10 +35,10 @@ type Keeper interface {
 	Trace(ctx context.Context, id int64) (*store.Traced, error)
 	PutTracePage(ctx context.Context, id int64, p store.PrintedPage) (int, error)
 	TracePage(ctx context.Context, id int64, number int) (store.PrintedPage, error)
-	EndTrace(ctx context.Context, id, harness int64, places printed.Places) error
-	PageOf(ctx context.Context, harness int64, number int) (store.PrintedPage, error)
-	Printed(ctx context.Context, harness int64) ([]store.PrintedPage, printed.Places, error)
-	PutPages(ctx context.Context, harness int64, pages []store.PrintedPage, places printed.Places) error
+	EndTrace(ctx context.Context, id int64, h store.Harness, places printed.Places) error
+	PageOf(ctx context.Context, harness, on int64, number int) (store.PrintedPage, error)
+	Printed(ctx context.Context, harness, revision int64) (*store.Printing, error)
+	PutPages(ctx context.Context, h store.Harness, pages []store.PrintedPage, places printed.Places) error
 }
 
 // Tracing serves the pages.
@@ -274,7 +274,8 @@ func (a *Tracing) pageOf(c *gin.Context) {
 	h, err := a.keep.HarnessNamed(c.Request.Context(), c.Param("name"))
 	var p store.PrintedPage
 	if err == nil {
-		p, err = a.keep.PageOf(c.Request.Context(), h.ID, number(c.Param("n")))
+		on, _ := strconv.ParseInt(c.Query("on"), 10, 64) // nothing, or nothing that is a number: the last that was laid
+		p, err = a.keep.PageOf(c.Request.Context(), h.ID, on, number(c.Param("n")))
 	}
 	if err != nil {
 		a.FailWith(c, err)
@@ -394,7 +395,7 @@ func (a *Tracing) finish(c *gin.Context) {
 		h, err = a.keep.AddHarness(ctx, room.Slug(title), title, stands.Text)
 	}
 	if err == nil {
-		err = a.keep.EndTrace(ctx, kept.ID, h.ID, t.Places())
+		err = a.keep.EndTrace(ctx, kept.ID, h, t.Places())
 	}
 	if err != nil {
 		a.FailWith(c, err)

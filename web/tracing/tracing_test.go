@@ -84,7 +84,7 @@ func TestFromAPageIntoTheLibrary(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, done.Code, done.Body.String())
 	sheet := done.Header().Get("Location")
 	body := w.Get(sheet).Body.String()
-	webtest.Says(t, body, `<image href="/harnesses/traced-twin/pages/1"`)
+	webtest.Says(t, body, `<image href="/harnesses/traced-twin/pages/1?on=`)
 	webtest.Says(t, body, `data-pin="K1.87"`)
 	webtest.Says(t, body, "printed-volts")
 	name, _, _ := strings.Cut(sheet, "?")
@@ -111,7 +111,7 @@ func TestFromAPageIntoTheLibrary(t *testing.T) {
 	require.NoError(t, err)
 	job := w.Post("/jobs", "vehicle", "Sweeper 2", "harness", fmt.Sprint(h.ID), "complaint", "no low")
 	require.Equal(t, http.StatusSeeOther, job.Code, "%d", vehicle)
-	webtest.Says(t, w.Get(job.Header().Get("Location")+"?paper=printed").Body.String(), `<image href="/harnesses/traced-twin/pages/1"`)
+	webtest.Says(t, w.Get(job.Header().Get("Location")+"?paper=printed").Body.String(), `<image href="/harnesses/traced-twin/pages/1?on=`)
 }
 
 // A page is laid on a circuit that is there: nothing is drawn anew, its pins get their places.

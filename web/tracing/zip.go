@@ -53,12 +53,12 @@ func (a *Tracing) archive(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	pages, places, err := a.keep.Printed(ctx, h.ID)
+	of, err := a.keep.Printed(ctx, h.ID, h.Revision)
 	if err != nil {
 		a.FailWith(c, err)
 		return
 	}
-	if len(pages) == 0 {
+	if len(of.Pages) == 0 {
 		a.Fail(c, http.StatusNotFound, "This circuit has no printed pages; its text is handed out by itself.")
 		return
 	}
@@ -73,9 +73,9 @@ func (a *Tracing) archive(c *gin.Context) {
 		}
 	}
 	put(zipText, []byte(h.Source))
-	list := pagesFile{Version: 1, Places: places}
-	for _, p := range pages {
-		whole, wrong := a.keep.PageOf(ctx, h.ID, p.Number)
+	list := pagesFile{Version: 1, Places: of.Places}
+	for _, p := range of.Pages {
+		whole, wrong := a.keep.PageOf(ctx, h.ID, of.On, p.Number)
 		if wrong != nil {
 			a.FailWith(c, wrong)
 			return
@@ -108,7 +108,7 @@ func (a *Tracing) takeArchive(c *gin.Context) {
 	ctx := c.Request.Context()
 	h, err := a.keep.AddHarness(ctx, room.Slug(title), title, text)
 	if err == nil {
-		err = a.keep.PutPages(ctx, h.ID, pages, places)
+		err = a.keep.PutPages(ctx, h, pages, places)
 	}
 	if err != nil {
 		a.FailWith(c, err)

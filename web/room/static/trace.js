@@ -345,8 +345,9 @@ document.addEventListener("alpine:init", () => {
       this.s.volts = Number(this.find("[data-volts]").value);
       this.sync();
     },
-    finish(e) {
-      e.target.querySelector("[name=state]").value = JSON.stringify(this.s);
+    // finish fills the form before anybody else hears of it: who listens first is not the same on a page that was slow to come.
+    finish() {
+      this.find("[data-finish] [name=state]").value = JSON.stringify(this.s);
       clearTimeout(this.soon); // it goes with the form
       this.turn = (this.turn ?? 0) + 1;
     },
