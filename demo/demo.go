@@ -64,7 +64,7 @@ func Load(ctx context.Context, keep *store.Store, now time.Time) error {
 	if err := photograph(ctx, keep, l.harnesses["f3-twin-series-parallel"]); err != nil {
 		return err
 	}
-	if err := printPage(ctx, keep); err != nil {
+	if err := lay(ctx, keep); err != nil {
 		return err
 	}
 	for _, j := range stories {

@@ -121,7 +121,14 @@ func (o *owner) repairs() {
 		case err != nil:
 			o.say("We replaced %s.", strings.TrimSuffix(r.Action, " "+string(electric.Renewed)))
 		case !r.Proven:
-			o.say("We suspected %s and replaced it: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
+			did := "replaced it"
+			if a, err := electric.ParseAction(o.circuit, r.Action); err == nil && a.Part == "" {
+				did = "made the connection anew"
+			}
+			if r.Text != "" {
+				did += ": " + r.Text
+			}
+			o.say("We suspected %s and %s.", plainPlace(o.circuit, f), did)
 		default:
 			o.say("We found the trouble at %s. We measured it, and put it right: %s.", plainPlace(o.circuit, f), plainDone(o.circuit, r))
 		}

@@ -60,11 +60,50 @@ func (s *Scene) Place(end string) Point {
 	return Point{}
 }
 
+// two is a part with a pin above it and one below.
+func two(name, kind string, x, y int, a, b string) Part {
+	return Part{name, kind, Point{x, y}, []Pin{{a, Point{x, y - 55}}, {b, Point{x, y + 55}}}}
+}
+
+// OneRelay is a fan with one relay and a thermal switch.
+func OneRelay() *Scene {
+	return &Scene{Title: "RADIATOR FAN, SHEET 6", Wide: 1500, High: 1240, Parts: []Part{
+		{"BAT", "battery", Point{120, 170}, []Pin{{"+", Point{170, 170}}}},
+		two("F1", "fuse", 400, 330, "a", "b"), two("SW", "switch", 1000, 320, "a", "b"), two("F2", "fuse", 1000, 500, "a", "b"),
+		{"K1", "relay", Point{460, 640}, []Pin{{"30", Point{400, 560}}, {"87", Point{400, 720}}, {"86", Point{530, 560}},
+			{"85", Point{530, 720}}}},
+		two("M1", "motor", 400, 900, "+", "-"), two("TS", "thermoswitch", 900, 900, "1", "c"), {"G1", "ground", Point{400, 1110}, nil}},
+		Lines: []Line{{"BAT.+", "F1.a", "RD"}, {"BAT.+", "SW.a", "RD"}, {"SW.b", "F2.a", "BU"}, {"F2.b", "K1.86", "BU/WH"},
+			{"F1.b", "K1.30", "RD/BU"}, {"K1.87", "M1.+", "BU/RD"}, {"M1.-", "G1", "BN"}, {"K1.85", "TS.1", "GY"}, {"TS.c", "G1", "BN"}}}
+}
+
+// Staged is two fans with a relay each, on two pages as manuals part them: what carries the fans' current, and what pulls the relays. The
+// relays, the battery's line and the ground stand on both.
+func Staged() [2]*Scene {
+	contact := func(name string, x, y int) Part {
+		return Part{name, "relay", Point{x, y}, []Pin{{"30", Point{x - 60, y - 80}}, {"87", Point{x - 60, y + 80}}}}
+	}
+	coil := func(name string, x, y int) Part {
+		return Part{name, "relay", Point{x, y}, []Pin{{"86", Point{x + 70, y - 80}}, {"85", Point{x + 70, y + 80}}}}
+	}
+	battery := Part{"BAT", "battery", Point{120, 170}, []Pin{{"+", Point{170, 170}}}}
+	return [2]*Scene{
+		{Title: "ENGINE FANS, SHEET 21: LOAD", Wide: 1500, High: 1240, Parts: []Part{battery,
+			two("F1", "fuse", 400, 330, "a", "b"), two("F2", "fuse", 900, 330, "a", "b"), contact("K1", 460, 600), contact("K2", 960, 600),
+			two("M1", "motor", 400, 860, "+", "-"), two("M2", "motor", 900, 860, "+", "-"), {"G1", "ground", Point{650, 1110}, nil}},
+			Lines: []Line{{"BAT.+", "F1.a", "RD"}, {"BAT.+", "F2.a", "RD"}, {"F1.b", "K1.30", "RD/GN"}, {"F2.b", "K2.30", "RD/YE"},
+				{"K1.87", "M1.+", "WH"}, {"K2.87", "M2.+", "WH/BK"}, {"M1.-", "G1", "BN"}, {"M2.-", "G1", "BN"}}},
+		{Title: "ENGINE FANS, SHEET 22: CONTROL", Wide: 1500, High: 1240, Parts: []Part{battery,
+			two("SW", "switch", 500, 320, "a", "b"), two("F3", "fuse", 500, 500, "a", "b"), coil("K1", 330, 740), coil("K2", 680, 740),
+			{"ECU", "controller", Point{1150, 900}, []Pin{{"B1", Point{1020, 820}}, {"A4", Point{1030, 880}}, {"A5", Point{1040, 940}},
+				{"B9", Point{1050, 1000}}}}, {"G1", "ground", Point{1050, 1140}, nil}},
+			Lines: []Line{{"BAT.+", "SW.a", "RD"}, {"SW.b", "F3.a", "GN"}, {"F3.b", "K1.86", "GN/BK"}, {"F3.b", "K2.86", "GN/BK"},
+				{"F3.b", "ECU.B1", "GN/BK"}, {"K1.85", "ECU.A4", "VT/GN"}, {"K2.85", "ECU.A5", "VT/YE"}, {"ECU.B9", "G1", "BN"}}},
+	}
+}
+
 // Twin is two fans in series and in parallel: three relays, a link fuse, a controller.
 func Twin() *Scene {
-	two := func(name, kind string, x, y int, a, b string) Part {
-		return Part{name, kind, Point{x, y}, []Pin{{a, Point{x, y - 55}}, {b, Point{x, y + 55}}}}
-	}
 	relay := func(name string, x, y int, rest bool) Part {
 		p := Part{name, "relay", Point{x, y}, []Pin{{"30", Point{x - 60, y - 80}}, {"87", Point{x - 60, y + 80}}, {"86", Point{x + 70, y - 80}},
 			{"85", Point{x + 70, y + 80}}}}

@@ -75,7 +75,7 @@ func (p *PDF) Row(widths []float64, cells ...string) {
 	p.doc.SetFont("Helvetica", "", pdfText)
 }
 
-// Picture sets a JPEG, no wider than the text and no higher than a third of a page, with words below it. What is no JPEG is left out.
+// Picture sets a JPEG, no wider than the text and no higher than a fifth of a page, with words below it. What is no JPEG is left out.
 func (p *PDF) Picture(jpeg []byte, words string) {
 	p.pictures++
 	name := fmt.Sprint("picture ", p.pictures)
@@ -85,7 +85,7 @@ func (p *PDF) Picture(jpeg []byte, words string) {
 		return
 	}
 	wide, high := p.doc.GetPageSize()
-	scale := min((wide-2*pdfMargin)/info.Width(), high/3/info.Height(), 1)
+	scale := min((wide-2*pdfMargin)/info.Width(), high/5/info.Height(), 1)
 	p.doc.ImageOptions(name, pdfMargin, 0, scale*info.Width(), scale*info.Height(), true, fpdf.ImageOptions{ImageType: "JPEG"}, 0, "")
 	p.Line(words)
 }

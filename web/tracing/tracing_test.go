@@ -102,7 +102,7 @@ func TestFromAPageIntoTheLibrary(t *testing.T) {
 	for _, bad := range [][]byte{[]byte("no zip"), archive.Body.Bytes()[:200]} {
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Send("/library/pages", "archive", "x.zip", bad).Code)
 	}
-	assert.Equal(t, http.StatusNotFound, w.Get("/harnesses/f2-staged-pair/archive").Code)
+	assert.Equal(t, http.StatusNotFound, w.Get("/harnesses/f4-dropping-resistor/archive").Code)
 
 	// A job that goes by it shows the page too, with the next move's place on it.
 	h, err := w.Keep.HarnessNamed(t.Context(), "traced-twin")
