@@ -324,15 +324,7 @@ func (b *tab) eval(expr string) string {
 var axe string
 
 // accessible runs axe-core over the page: nothing serious or critical may be found.
-func (b *tab) accessible() { b.t.Helper(); b.holdsAgainst("") }
-
-// legible runs the rules of axe-core that another look, which changes nothing but colours, can break.
-func (b *tab) legible() {
-	b.t.Helper()
-	b.holdsAgainst(`, runOnly: ["color-contrast", "link-in-text-block"]`)
-}
-
-func (b *tab) holdsAgainst(rules string) {
+func (b *tab) accessible() {
 	b.t.Helper()
 	b.quiet()
 	b.waits(`document.readyState === "complete"`) // its styles are there
@@ -341,8 +333,8 @@ func (b *tab) holdsAgainst(rules string) {
 		_, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](axe+"; true"))
 		require.NoError(b.t, err)
 	}
-	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]`+rules+`}).then(r =>
-		r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+	found, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations
+		.filter(v => v.impact === "serious" || v.impact === "critical")
 		.map(v => v.id + " (" + v.impact + "): " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) +
 			" " + (n.any[0]?.message || "")).join(" ;; ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(b.t, err)

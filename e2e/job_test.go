@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ironthread/core/job"
+	"ironthread/soak"
 )
 
 // The whole job by mouse: twin fans run on high and not on low; the link fuse has blown.
@@ -201,6 +202,7 @@ func TestTwoTabsOnOneJob(t *testing.T) {
 }
 
 func TestTheSetupByMouse(t *testing.T) {
+	soak.Only(t, "TestASetupAtOneTouch")
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url + "/jobs/7")

@@ -257,7 +257,7 @@ func (c *car) verify() {
 func (c *car) own(query string) { c.t.Helper(); c.visit(c.url + "?" + query) }
 
 func TestABlownLinkFuse(t *testing.T) {
-	soak.Only(t, "TestTouchesOfAWholeJob and TestFromTheRepairToTheReport")
+	soak.Only(t, "TestTouchesOfAWholeJob")
 	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
 	c.follow(12)
 	c.sees(".verdict .fault", "F3 open")
@@ -368,6 +368,7 @@ func TestAContradiction(t *testing.T) {
 // A technician of the fuse-and-socket kind never does what is offered, and comes to the same
 // verdict.
 func TestOnesOwnWay(t *testing.T) {
+	soak.Only(t, "TestTouchesOfOwnReadings and TestOwnReadingsInTwoTouches")
 	c := bring(t, open(t), "f3-twin-series-parallel", "F3 open")
 	for _, way := range []string{
 		"pin=F1.b&state=low", "pin=F2.b&state=low", "pin=K1.30&state=low", "do=relay&part=K1&state=low", "look=1&state=low",
@@ -387,6 +388,7 @@ func TestOnesOwnWay(t *testing.T) {
 
 // The study of a circuit, begun and watched.
 func TestTheStudyPage(t *testing.T) {
+	soak.Only(t, "TestEveryPageIsAccessible; without a browser TestTheStudyOfACircuit")
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url + "/harnesses/f10-speed-controller/study")
@@ -401,6 +403,7 @@ func TestTheStudyPage(t *testing.T) {
 // From the verdict to the closed job, by touch: the repair with its parts, every state, the
 // list, a photograph of the plug, the report; and the job file taken in again.
 func TestFromTheRepairToTheReport(t *testing.T) {
+	soak.Only(t, "TestTouchesOfAWholeJob; without a browser TestTheReportShowsTheFaultOnItsPage and the rest of web/jobs")
 	s := open(t)
 	c := bring(t, s, "f1-one-relay", "F1 open")
 	c.follow(12)

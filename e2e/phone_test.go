@@ -251,7 +251,9 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			at.t = t
 			at.visit(s.url + path)
 			at.quiet()
-			at.accessible()
+			if soak.Whole() {
+				at.accessible()
+			}
 			at.narrow()
 			size := at.eval(measured)
 			t.Log(size)
@@ -259,8 +261,9 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			_, err := fmt.Sscanf(strings.Split(size, " | ")[1], "%f screens", &screens)
 			require.NoError(t, err)
 			assert.LessOrEqual(t, screens, 3.0, "longer than three screens before more is asked for")
-			at.look(looks[pages%len(looks)])
-			at.legible()
+			look := append([]string{"light"}, looks...)[pages%(len(looks)+1)] // in every run one look of each page, in the soak two
+			at.look(look)
+			at.accessible()
 			at.eval(`(document.documentElement.classList.add("large"), "")`)
 			at.narrow()
 		})

@@ -30,6 +30,7 @@ func TestTouchesOfAWholeJob(t *testing.T) {
 		mended := c.touched
 		c.click(`.verdict a[href$="/verify"]`)
 		c.sees("h2", "To be seen before the job closes")
+		c.sees("h3", "Does F3 open explain the complaint?")
 		c.verify()
 		c.sees("main h2", "all of it seen")
 		c.click(".closing .btn-primary")

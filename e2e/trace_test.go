@@ -19,6 +19,7 @@ import (
 	"ironthread/core/electric"
 	"ironthread/demo/pages"
 	"ironthread/library"
+	"ironthread/soak"
 )
 
 // takenIn sends a page as a form does, and gives where it is traced.
@@ -139,7 +140,7 @@ func TestACircuitIsTracedFromItsPage(t *testing.T) {
 	m, err := electric.New(e.Circuit)
 	require.NoError(t, err)
 	s := open(t)
-	for _, size := range sizes {
+	for _, size := range soak.Of(sizes[:1], sizes) {
 		p := &tapper{s.tabSized(t, size[0], size[1]), scene}
 		p.visit(s.takenIn(t, "page.jpg", picture))
 		p.touched = 0
