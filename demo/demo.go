@@ -107,7 +107,8 @@ func (l *loader) tell(s story, now time.Time) error {
 		return err
 	}
 	at := now.Add(-s.ago)
-	id, err := l.keep.OpenJob(l.ctx, l.vehicles[s.vehicle], l.harnesses[s.harness], s.title, s.who, at, "")
+	id, err := l.keep.OpenJob(l.ctx, store.NewJob{Vehicle: l.vehicles[s.vehicle], Harness: l.harnesses[s.harness], Title: s.title,
+		Who: s.who, At: at})
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ironthread/store"
 )
 
 // A phone in one hand, the engine running: the state of the engine, the command table, volts at a pin, a fuse pulled and
@@ -21,7 +23,7 @@ func TestAtTheCarWithAPhone(t *testing.T) {
 	require.NoError(t, err)
 	h, err := s.keep.HarnessNamed(ctx, "f7-discrete-module")
 	require.NoError(t, err)
-	id, err := s.keep.OpenJob(ctx, rig, h.ID, "runs hot", "Rurik Dahl", time.Now(), "")
+	id, err := s.keep.OpenJob(ctx, store.NewJob{Vehicle: rig, Harness: h.ID, Title: "runs hot", Who: "Rurik Dahl", At: time.Now()})
 	require.NoError(t, err)
 	touches := 0
 	touch := func(selector string) { b.click(selector); touches++ }
@@ -42,7 +44,7 @@ func TestAtTheCarWithAPhone(t *testing.T) {
 
 	h, err = s.keep.HarnessNamed(ctx, "f3-twin-series-parallel")
 	require.NoError(t, err)
-	id, err = s.keep.OpenJob(ctx, rig, h.ID, "not cooling", "Rurik Dahl", time.Now(), "")
+	id, err = s.keep.OpenJob(ctx, store.NewJob{Vehicle: rig, Harness: h.ID, Title: "not cooling", Who: "Rurik Dahl", At: time.Now()})
 	require.NoError(t, err)
 	job := fmt.Sprintf("%s/jobs/%d", s.url, id)
 	b.visit(job)

@@ -18,6 +18,7 @@ import (
 	"ironthread/core/repair"
 	"ironthread/library"
 	"ironthread/soak"
+	"ironthread/store"
 )
 
 // car is a vehicle with faults in it, and the hands of the technician who works on it through
@@ -55,7 +56,7 @@ func bringTo(t *testing.T, s *site, b *tab, circuit string, faults ...string) *c
 	require.NoError(t, err)
 	h, err := s.keep.HarnessNamed(ctx, circuit)
 	require.NoError(t, err)
-	id, err := s.keep.OpenJob(ctx, rig, h.ID, "fans not right", "Rurik Dahl", time.Now(), "")
+	id, err := s.keep.OpenJob(ctx, store.NewJob{Vehicle: rig, Harness: h.ID, Title: "fans not right", Who: "Rurik Dahl", At: time.Now()})
 	require.NoError(t, err)
 	c := &car{b, fmt.Sprintf("%s/jobs/%d", s.url, id), player, model}
 	c.visit(c.url)

@@ -205,7 +205,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	drill := b.eval(`location.pathname.split("/")[2]`)
 	h, err := s.keep.HarnessNamed(t.Context(), "m2-three-relay-two-winding") // it has a sensor
 	require.NoError(t, err)
-	sensed, err := s.keep.OpenJob(t.Context(), 1, h.ID, "hot", "Oda", time.Now(), "")
+	sensed, err := s.keep.OpenJob(t.Context(), store.NewJob{Vehicle: 1, Harness: h.ID, Title: "hot", Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	begun, err := s.keep.BeginTrace(t.Context(), []byte(`{"volts": 12}`), "Maud")
 	require.NoError(t, err)

@@ -20,6 +20,7 @@ import (
 	"ironthread/demo/pages"
 	"ironthread/library"
 	"ironthread/soak"
+	"ironthread/store"
 )
 
 // takenIn sends a page as a form does, and gives where it is traced.
@@ -263,7 +264,8 @@ func (b *tab) dragCorner(n int, x, y float64) {
 // A reading is taken at a pin of the page as printed, on a phone, in three touches; and by keys alone a part is placed and its pins tapped.
 func TestReadingsAndKeysOnAPage(t *testing.T) {
 	s := open(t)
-	job, err := s.keep.OpenJob(t.Context(), 1, circuitNamed(t, s, "f3-twin-series-parallel"), "no low", "Oda", time.Now(), "")
+	job, err := s.keep.OpenJob(t.Context(), store.NewJob{Vehicle: 1, Harness: circuitNamed(t, s, "f3-twin-series-parallel"), Title: "no low",
+		Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	b := s.tabSized(t, 390, 844)
 	b.visit(fmt.Sprintf("%s/jobs/%d?paper=printed&state=low", s.url, job))

@@ -119,7 +119,7 @@ func TestJobsGoByTheRevisionOfRecord(t *testing.T) {
 	vehicle, err := s.PutVehicle(ctx, "Gritter 6", "")
 	require.NoError(t, err)
 	open := func() store.Job {
-		id, err := s.OpenJob(ctx, vehicle, h.ID, "hot", "Oda", h.MadeAt, "")
+		id, err := s.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "hot", Who: "Oda", At: h.MadeAt})
 		require.NoError(t, err)
 		j, err := s.Job(ctx, id)
 		require.NoError(t, err)

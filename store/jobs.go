@@ -315,34 +315,33 @@ func (s *Store) OpenRevisions(ctx context.Context, most int) ([]string, error) {
 	return list, wrap("listing the harnesses of open jobs", err)
 }
 
-// OpenJob adds a job and the first entry of its log, the complaint; the job goes by the harness's revision of
-// record, or by its newest. token is that of the form, empty for none.
-func (s *Store) OpenJob(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string) (int64, error) {
-	return s.openJob(ctx, vehicle, harnessID, title, who, at, token, false)
+// NewJob is a job to be opened.
+type NewJob struct {
+	Vehicle, Harness int64
+	Title            string // the complaint
+	Who              string // takes it on
+	At               time.Time
+	Token            string // of the form; empty for none
+	Drill            bool   // it may go by a circuit that has been set aside
 }
 
-// OpenDrill is OpenJob on a circuit that may have been set aside: drills go by it all the same.
-func (s *Store) OpenDrill(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string) (int64, error) {
-	return s.openJob(ctx, vehicle, harnessID, title, who, at, token, true)
-}
-
-func (s *Store) openJob(ctx context.Context, vehicle, harnessID int64, title, who string, at time.Time, token string,
-	aside bool) (int64, error) {
+// OpenJob adds a job and the first entry of its log, the complaint; the job goes by the harness's revision of record, or by its newest.
+func (s *Store) OpenJob(ctx context.Context, n NewJob) (int64, error) {
 	var id int64
 	err := s.inTx(ctx, "opening a job", func(ctx context.Context, tx *sqlx.Tx) error {
-		if err := use(ctx, tx, token); err != nil {
+		if err := use(ctx, tx, n.Token); err != nil {
 			return err
 		}
 		var revision int64
 		err := tx.GetContext(ctx, &revision, `SELECT coalesce(record_id, revision_id) FROM harnesses
-			WHERE id = $1 AND (deleted_at IS NULL OR $2) FOR SHARE`, harnessID, aside)
+			WHERE id = $1 AND (deleted_at IS NULL OR $2) FOR SHARE`, n.Harness, n.Drill)
 		if noRows(err) {
 			return fmt.Errorf("the harness of the job: %w", ErrNotFound)
 		}
 		if err == nil {
 			err = tx.GetContext(ctx, &id, `INSERT INTO jobs (vehicle_id, opened_with, revision_id, title, opened_at)
 				VALUES ($1, $2, $2, $3, $4) RETURNING id`,
-				vehicle, revision, title, at)
+				n.Vehicle, revision, n.Title, n.At)
 		}
 		if isCode(err, foreignKey) {
 			return fmt.Errorf("the vehicle of the job: %w", ErrNotFound)
@@ -350,7 +349,7 @@ func (s *Store) openJob(ctx context.Context, vehicle, harnessID int64, title, wh
 		if err != nil {
 			return wrap("opening a job", err)
 		}
-		entries := []job.Entry{{Seq: 1, At: at, Who: who, Body: job.Complaint{Text: title}}}
+		entries := []job.Entry{{Seq: 1, At: n.At, Who: n.Who, Body: job.Complaint{Text: n.Title}}}
 		if err := insert(ctx, tx, id, entries[0]); err != nil {
 			return err
 		}

@@ -73,7 +73,7 @@ func TestVehiclesKeepTheirNames(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Equal(t, "Ferry", list[0].Name, "by name")
-	_, err = s.OpenJob(ctx, 999, 999, "x", "Oda", time.Now(), "")
+	_, err = s.OpenJob(ctx, store.NewJob{Vehicle: 999, Harness: 999, Title: "x", Who: "Oda", At: time.Now()})
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -127,7 +127,10 @@ func TestEveryCallSaysThatTheDatabaseIsGone(t *testing.T) {
 		"delete":  func() error { return s.SetAside(ctx, "twin") },
 		"last":    func() error { _, err := s.LastSeq(ctx, id); return err },
 		"append":  func() error { _, err := s.Append(ctx, id, 1, "", write(note("x"))); return err },
-		"open":    func() error { _, err := s.OpenJob(ctx, 1, 1, "x", "Oda", time.Now(), ""); return err },
+		"open": func() error {
+			_, err := s.OpenJob(ctx, store.NewJob{Vehicle: 1, Harness: 1, Title: "x", Who: "Oda", At: time.Now()})
+			return err
+		},
 		"import": func() error {
 			_, err := s.ImportJob(ctx, store.Imported{Vehicle: "x", Entries: []job.Entry{note("x")}})
 			return err

@@ -178,7 +178,7 @@ func TestAJobIsPinnedToItsRevision(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, circuit, gone.Source, "deleted from the library, kept for its jobs")
 	assert.Empty(t, gone.Sheet)
-	_, err = s.OpenJob(ctx, 1, h.ID, "x", "Oda", time.Now(), "")
+	_, err = s.OpenJob(ctx, store.NewJob{Vehicle: 1, Harness: h.ID, Title: "x", Who: "Oda", At: time.Now()})
 	require.ErrorIs(t, err, store.ErrNotFound)
 	// A shipped one that was deleted stays so.
 	_, err = s.PutHarness(ctx, "twin", "Twin fans", circuit+"# newer\n")
@@ -309,7 +309,8 @@ func TestThePagesOfASearch(t *testing.T) {
 		if n%50 == 0 {
 			title += " and seldom"
 		}
-		_, err := s.OpenJob(ctx, vehicle, harness, title, "Oda", at.Add(time.Duration(n)*time.Second), "")
+		_, err := s.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: harness, Title: title,
+			Who: "Oda", At: at.Add(time.Duration(n) * time.Second)})
 		require.NoError(t, err)
 	}
 	all, _, err := s.Jobs(ctx, store.Find{Limit: 500})

@@ -25,7 +25,7 @@ func newJob(t *testing.T, s *store.Store) int64 {
 	require.NoError(t, err)
 	harness, err := s.PutHarness(ctx, "twin", "Twin fans", circuit)
 	require.NoError(t, err)
-	id, err := s.OpenJob(ctx, vehicle, harness, "runs hot", "Oda", time.Now(), "")
+	id, err := s.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: harness, Title: "runs hot", Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	return id
 }
@@ -102,7 +102,7 @@ func TestWhatIsNotThere(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	_, err = s.Append(ctx, 99, 0, "", write(note("x")))
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, err = s.OpenJob(ctx, 99, 99, "x", "y", time.Now(), "")
+	_, err = s.OpenJob(ctx, store.NewJob{Vehicle: 99, Harness: 99, Title: "x", Who: "y", At: time.Now()})
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	_, err = store.Open(ctx, "")
 	assert.ErrorContains(t, err, "empty")

@@ -19,6 +19,7 @@ import (
 	"ironthread/core/harness"
 	"ironthread/demo"
 	"ironthread/demo/demotest"
+	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/webtest"
 )
@@ -80,7 +81,8 @@ func BenchmarkFirstPageOfAJob(b *testing.B) {
 		text := fmt.Sprintf("%s\n# unknown %d\n", x.Source, n)
 		cold, err := keep.AddHarness(b.Context(), "cold", x.Title, text)
 		require.NoError(b, err)
-		id, err := keep.OpenJob(b.Context(), vehicle, cold.ID, "not right", "Technician", time.Now(), "")
+		id, err := keep.OpenJob(b.Context(), store.NewJob{Vehicle: vehicle, Harness: cold.ID, Title: "not right",
+			Who: "Technician", At: time.Now()})
 		require.NoError(b, err)
 		r := httptest.NewRecorder()
 		start := time.Now()

@@ -89,8 +89,8 @@ func (o *outage) Append(ctx context.Context, id int64, saw int, token string, de
 	return through(o, func() ([]job.Entry, error) { return o.Store.Append(ctx, id, saw, token, decide) })
 }
 
-func (o *outage) OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error) {
-	return through(o, func() (int64, error) { return o.Store.OpenJob(ctx, vehicle, harness, title, who, at, token) })
+func (o *outage) OpenJob(ctx context.Context, n store.NewJob) (int64, error) {
+	return through(o, func() (int64, error) { return o.Store.OpenJob(ctx, n) })
 }
 
 func (o *outage) OpenRevisions(ctx context.Context, most int) ([]string, error) {

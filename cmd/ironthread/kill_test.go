@@ -203,7 +203,7 @@ func setupWorkshop(t *testing.T) (db *localdb.Server, opts localdb.Options, dsn 
 	h, err := keep.HarnessNamed(t.Context(), "f1-one-relay")
 	require.NoError(t, err)
 	for range writers / 4 {
-		id, err := keep.OpenJob(t.Context(), vehicle, h.ID, "killed", "Oda", time.Now(), "")
+		id, err := keep.OpenJob(t.Context(), store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "killed", Who: "Oda", At: time.Now()})
 		require.NoError(t, err)
 		jobs = append(jobs, id)
 	}

@@ -26,12 +26,12 @@ type answering interface {
 
 // answers prepares a test; the figures of these suspects are foretold together as soon as any of them is
 // needed.
-func (g *inquiry) answers(t probe.Test, which []int) answering {
+func (in *inquiry) answers(t probe.Test, which []int) answering {
 	switch kind := t.Kind().(type) {
 	case probe.Worded:
-		return &worded{g: g, kind: kind, car: foretoldCar{g: g, test: t, which: which}, row: make([]float64, len(kind.Words(t)))}
+		return &worded{g: in, kind: kind, car: foretoldCar{g: in, test: t, which: which}, row: make([]float64, len(kind.Words(t)))}
 	case probe.Figured:
-		return &figured{g: g, kind: kind, test: t, which: which, fine: kind.Fineness(t)}
+		return &figured{g: in, kind: kind, test: t, which: which, fine: kind.Fineness(t)}
 	}
-	return &fans{g: g, test: t, which: which}
+	return &fans{g: in, test: t, which: which}
 }

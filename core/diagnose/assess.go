@@ -24,7 +24,7 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 		return nil, err
 	}
 	a := &Assessment{Of: len(g.suspects) - 2, Belief: q.spread(b.of)}
-	a.Repaired = q.words()
+	a.Repaired = q.phase.words()
 	if a.Suspects, err = q.groups(b); err != nil {
 		return nil, err
 	}
@@ -42,7 +42,7 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 	a.Mended = q.mended(b, now)
 	a.Pairs = q.listed(b)
 	a.Surprising = q.surprises(seen, e, sums, b)
-	if err := (&prover{q.chooser(b, q.since(seen), now), found}).conclude(a, e, sums); err != nil {
+	if err := q.chooser(b, q.since(seen), now).prover(found).conclude(a, e, sums); err != nil {
 		return nil, err
 	}
 	a.Also = q.also(found, a.Verdict, e, b)
@@ -52,15 +52,15 @@ func (g *Guide) Assess(ctx context.Context, seen []probe.Observation, now Now) (
 
 // evidence weighs all that was seen of the car as it stands, two faults at once included where
 // no single one explains it; it also gives the log as questions, and how well all of it fits.
-func (g *inquiry) evidence(seen []probe.Observation) (*belief, *evidence, logs, error) {
-	e, err := g.read(seen)
+func (in *inquiry) evidence(seen []probe.Observation) (*belief, *evidence, logs, error) {
+	e, err := in.read(seen)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	sums := g.weigh(e)
-	b := g.believe(sums)
+	sums := in.weigh(e)
+	b := in.believe(sums)
 	b.cured = e.cured
-	return b, e, sums, g.pair(b, e)
+	return b, e, sums, in.pair(b, e)
 }
 
 // Look words any test, chosen by the technician rather than by the guide, as the evidence

@@ -14,20 +14,20 @@ import (
 
 // backing is the test that backs the answer on which a verdict hangs; none where it hangs on no single one, or where no test
 // would tell.
-func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
+func (pr *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 	mine := map[int]bool{}
 	for _, i := range top.members {
 		mine[i] = true
 	}
 	least, without := backedAt, (*belief)(nil)
-	if s := g.suspects[top.members[0]]; s.isFault() && g.shownItself(s) {
+	if s := pr.guide.suspects[top.members[0]]; s.isFault() && pr.shownItself(s) {
 		least = backedAtOnce // one test of the part itself stands for the whole proof
 	}
 	for _, q := range e.questions {
 		if !q.counts() || q.test.Do == probe.Looked || q.test.Do == probe.Turned || q.openInHand() {
 			continue
 		}
-		b := g.believe(g.leftOut(q, sums))
+		b := pr.asked.believe(pr.asked.leftOut(q, sums))
 		if p := sharesOf(b.of, mine); p < least {
 			least, without = p, b
 		}
@@ -36,8 +36,8 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 		return nil, nil
 	}
 	least = max(least, 1e-6)
-	even := &belief{of: make([]float64, len(g.suspects)), car: without.car}
-	for i, s := range g.suspects {
+	even := &belief{of: make([]float64, len(pr.guide.suspects)), car: without.car}
+	for i, s := range pr.guide.suspects {
 		switch {
 		case mine[i]:
 			even.of[i] = without.of[i] / (2 * least)
@@ -45,8 +45,8 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 			even.of[i] = without.of[i] / (2 * (1 - least))
 		}
 	}
-	live := even.live(g.suspects)
-	list, err := g.by(even).rank()
+	live := even.live(pr.guide.suspects)
+	list, err := pr.choice.by(even).rank()
 	if err != nil {
 		return nil, err
 	}
@@ -56,25 +56,25 @@ func (g *prover) backing(top Standing, e *evidence, sums logs) ([]lack, error) {
 	}
 	var found []candidate
 	for _, s := range list[:min(len(list), testsOfTwo)] {
-		o, err := g.answers(s.test, live).classes(even, live)
+		o, err := pr.asked.answers(s.test, live).classes(even, live)
 		if err != nil {
 			return nil, err
 		}
 		if bits, _ := o.between(even.of, mine); bits >= rivalBits {
-			found = append(found, candidate{s.test, bits / g.minutes(s.test)})
+			found = append(found, candidate{s.test, bits / pr.choice.minutes(s.test)})
 		}
 	}
 	if len(found) == 0 {
 		return nil, nil
 	}
 	best := slices.MaxFunc(found, func(x, y candidate) int { return cmp.Compare(x.score, y.score) }).test
-	for _, name := range g.suspects[top.members[0]].Fault.Parts() {
-		if part := g.circuit.Part(name); part != nil && part.Price() <= moneyAMinute*max(leastTest, g.minutes(best)) {
+	for _, name := range pr.guide.suspects[top.members[0]].Fault.Parts() {
+		if part := pr.guide.circuit.Part(name); part != nil && part.Price() <= moneyAMinute*max(leastTest, pr.choice.minutes(best)) {
 			return nil, nil
 		}
 	}
 	return []lack{{
-		text: "it hangs on one reading: back it by another, " + instruct.Test(g.circuit, best, instruct.Now{}).Title, test: best,
+		text: "it hangs on one reading: back it by another, " + instruct.Test(pr.guide.circuit, best, instruct.Now{}).Title, test: best,
 	}}, nil
 }
 
@@ -87,10 +87,10 @@ func (q *question) openInHand() bool {
 }
 
 // leftOut is how well everything but one question fits.
-func (g *inquiry) leftOut(q *question, sums logs) logs {
-	without := make(logs, len(g.suspects))
+func (in *inquiry) leftOut(q *question, sums logs) logs {
+	without := make(logs, len(in.guide.suspects))
 	var one fit
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		q.log(s, i, &one)
 		for k := range one {
 			without[i][k] = sums[i][k] - one[k]

@@ -47,11 +47,11 @@ type pairBelief struct {
 type logs []fit
 
 // believe makes a belief of priors and logarithms.
-func (g *inquiry) believe(sums logs) *belief {
-	b := &belief{of: make([]float64, len(g.suspects)), car: make([]fit, len(g.suspects))}
-	weights := make([]float64, len(g.suspects)) // logarithms
+func (in *inquiry) believe(sums logs) *belief {
+	b := &belief{of: make([]float64, len(in.guide.suspects)), car: make([]fit, len(in.guide.suspects))}
+	weights := make([]float64, len(in.guide.suspects)) // logarithms
 	top := math.Inf(-1)
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		most := slices.Max(sums[i][:])
 		sum := 0.0
 		for k, l := range sums[i] {
@@ -61,7 +61,7 @@ func (g *inquiry) believe(sums logs) *belief {
 		for k := range b.car[i] {
 			b.car[i][k] /= sum
 		}
-		weights[i] = math.Log(g.prior(s)) + most + math.Log(sum/cars)
+		weights[i] = math.Log(in.prior(s)) + most + math.Log(sum/cars)
 		top = max(top, weights[i])
 	}
 	sum := 0.0

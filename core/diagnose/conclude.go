@@ -42,32 +42,32 @@ type Verdict struct {
 // conclude fills in verdict and next moves. There is always one of them, or the job is at its end: where no test tells much
 // any more the best of the rest is offered, then the tests of the likeliest parts themselves, and at last what is left is said
 // to be so.
-func (g *prover) conclude(a *Assessment, e *evidence, sums logs) error {
-	if err := g.decide(a, e, sums); err != nil || a.Verdict != nil || len(a.Next) > 0 || len(a.Suspects) == 0 || g.ending(a, e) != StillOpen {
+func (pr *prover) conclude(a *Assessment, e *evidence, sums logs) error {
+	err := pr.decide(a, e, sums)
+	if err != nil || a.Verdict != nil || len(a.Next) > 0 || len(a.Suspects) == 0 || pr.asked.ending(a, e) != StillOpen {
 		return err
 	}
-	var err error
-	g.least = leastLeft
-	if a.Next, err = g.best(); err != nil || len(a.Next) > 0 {
+	pr.choice.least = leastLeft
+	if a.Next, err = pr.choice.best(); err != nil || len(a.Next) > 0 {
 		return err
 	}
-	if a.Next = g.atTheParts(a.Suspects[:min(len(a.Suspects), leadingParts)]...); len(a.Next) > 0 {
+	if a.Next = pr.atTheParts(a.Suspects[:min(len(a.Suspects), leadingParts)]...); len(a.Next) > 0 {
 		return nil
 	}
 	known := a.Suspects
-	if g.suspects[known[0].members[0]].Unknown && len(known) > 1 {
+	if pr.guide.suspects[known[0].members[0]].Unknown && len(known) > 1 {
 		known = known[1:]
 	}
-	a.Verdict = g.verdictOf(mergeAll(known)[0], nil)
+	a.Verdict = pr.verdictOf(mergeAll(known)[0], nil)
 	a.Verdict.Proven, a.Verdict.Lacks = false, []string{"nothing that can be measured here tells more: renew the likeliest, and look again"}
 	return nil
 }
 
 // decide fills them in as far as the evidence decides.
-func (g *prover) decide(a *Assessment, e *evidence, sums logs) error {
-	b := g.b
+func (pr *prover) decide(a *Assessment, e *evidence, sums logs) error {
+	b := pr.choice.belief
 	var err error
-	if a.Next, err = g.best(); err != nil {
+	if a.Next, err = pr.choice.best(); err != nil {
 		return err
 	}
 	if len(a.Next) == 0 && len(a.Suspects) > 1 {
@@ -77,72 +77,72 @@ func (g *prover) decide(a *Assessment, e *evidence, sums logs) error {
 		return nil
 	}
 	if a.Mended != nil && a.Mended.Probability >= foundAt {
-		return g.verify(a)
+		return pr.verify(a)
 	}
-	top := g.oneRepair(a.Suspects[0], b)
-	if g.suspects[top.members[0]].Unknown {
-		return g.askAgain(a)
+	top := pr.asked.oneRepair(a.Suspects[0], b)
+	if pr.guide.suspects[top.members[0]].Unknown {
+		return pr.askAgain(a)
 	}
-	shown := top.Probability >= oneOfTwoAt && g.shownItself(g.suspects[top.members[0]]) && !g.doneByAnother(top, e)
+	shown := top.Probability >= oneOfTwoAt && pr.shownItself(pr.guide.suspects[top.members[0]]) && !pr.doneByAnother(top, e)
 	if top.Probability < VerdictAt && !shown && !b.two() {
-		return g.askAgain(a)
+		return pr.askAgain(a)
 	}
-	lacking := g.lacking(top.members[0])
+	lacking := pr.lacking(top.members[0])
 	if b.two() {
-		return g.concludeTwo(a, top, lacking)
+		return pr.concludeTwo(a, top, lacking)
 	}
 	if len(lacking) == 0 && !shown {
-		rival, err := g.rival(top)
+		rival, err := pr.rival(top)
 		if err != nil {
 			return err
 		}
 		lacking = rival
 	}
 	if len(lacking) == 0 {
-		if lacking, err = g.backing(top, e, sums); err != nil {
+		if lacking, err = pr.backing(top, e, sums); err != nil {
 			return err
 		}
 	}
-	a.Verdict = g.verdictOf(top, lacking)
-	a.Next, err = g.offer(lacking)
+	a.Verdict = pr.verdictOf(top, lacking)
+	a.Next, err = pr.offer(lacking)
 	return err
 }
 
 // concludeTwo is the verdict while two faults together explain what no single one does. A part that was itself measured, seen
 // or felt to be bad is proven, whatever the other is. Else neither is proven alone: both stand in the verdict, once the proof
 // of both is there, or what still lacks of either is the next move.
-func (g *prover) concludeTwo(a *Assessment, top Standing, lacking []lack) error {
+func (pr *prover) concludeTwo(a *Assessment, top Standing, lacking []lack) error {
 	var err error
-	if g.shownItself(g.suspects[top.members[0]]) && top.Probability >= oneOfTwoAt {
-		a.Verdict = g.verdictOf(top, nil)
-		a.Next, err = g.offer(nil)
+	if pr.shownItself(pr.guide.suspects[top.members[0]]) && top.Probability >= oneOfTwoAt {
+		a.Verdict = pr.verdictOf(top, nil)
+		a.Next, err = pr.offer(nil)
 		return err
 	}
-	other, ok := g.otherOfTwo(a.Suspects, top)
+	other, ok := pr.otherOfTwo(a.Suspects, top)
 	if !ok { // who the second one is, nobody knows yet: the first is settled as far as it can be
 		switch {
 		case len(lacking) > 0 && top.Probability >= worthProving:
-			a.Next, err = g.offer(lacking)
+			a.Next, err = pr.offer(lacking)
 		case len(lacking) == 0 && top.Probability >= oneOfTwoAt:
-			a.Verdict = g.verdictOf(top, nil)
-			a.Next, err = g.offer(nil)
+			a.Verdict = pr.verdictOf(top, nil)
+			a.Next, err = pr.offer(nil)
 		default:
-			err = g.askAgain(a)
+			err = pr.askAgain(a)
 		}
 		return err
 	}
-	also := g.lacking(other.members[0])
+	also := pr.lacking(other.members[0])
 	switch {
 	case len(lacking) > 0 && top.Probability >= worthProving:
-		a.Next, err = g.offer(lacking)
+		a.Next, err = pr.offer(lacking)
 	case len(also) > 0:
-		a.Next, err = g.offer(also)
-	case g.both(top, other) >= oneOfTwoAt:
-		a.Verdict = g.verdictOf(Standing{Fault: top.Fault, Probability: g.both(top, other), SameAs: []string{other.Fault}, members: top.members},
-			nil)
-		a.Next, err = g.offer(nil)
+		a.Next, err = pr.offer(also)
+	case pr.both(top, other) >= oneOfTwoAt:
+		either := Standing{Fault: top.Fault, Probability: pr.both(top, other), SameAs: []string{other.Fault}, members: top.members}
+		a.Verdict = pr.verdictOf(either, nil)
+		a.Next, err = pr.offer(nil)
 	default:
-		if moves := g.atTheParts(top, other); len(moves) > 0 {
+		if moves := pr.atTheParts(top, other); len(moves) > 0 {
 			a.Next = moves
 		}
 	}
@@ -150,10 +150,10 @@ func (g *prover) concludeTwo(a *Assessment, top Standing, lacking []lack) error 
 }
 
 // verdictOf words a group as the verdict, with what its proof lacks.
-func (g *prover) verdictOf(top Standing, lacking []lack) *Verdict {
+func (pr *prover) verdictOf(top Standing, lacking []lack) *Verdict {
 	v := &Verdict{
 		Faults: append([]string{top.Fault}, top.SameAs...), Probability: top.Probability, Lacks: []string{}, Proven: len(lacking) == 0,
-		Alike: top.Alike, Again: top.Again, Untouched: g.untouchedPart(g.suspects[top.members[0]]),
+		Alike: top.Alike, Again: top.Again, Untouched: pr.untouchedPart(pr.guide.suspects[top.members[0]]),
 	}
 	for _, l := range lacking {
 		v.Lacks = append(v.Lacks, l.text)
@@ -163,8 +163,8 @@ func (g *prover) verdictOf(top Standing, lacking []lack) *Verdict {
 
 // otherOfTwo is the group that explains the rest, beside the leading one: that of the likeliest pair with it; false while
 // several may be it.
-func (g *prover) otherOfTwo(groups []Standing, top Standing) (Standing, bool) {
-	for _, p := range g.b.pairs {
+func (pr *prover) otherOfTwo(groups []Standing, top Standing) (Standing, bool) {
+	for _, p := range pr.choice.belief.pairs {
 		other := p.j
 		switch {
 		case top.has(p.i):
@@ -178,7 +178,7 @@ func (g *prover) otherOfTwo(groups []Standing, top Standing) (Standing, bool) {
 		}
 		for _, s := range groups {
 			if s.has(other) {
-				s = g.oneRepair(s, g.b)
+				s = pr.asked.oneRepair(s, pr.choice.belief)
 				return s, s.Probability >= oneOfTwoAt
 			}
 		}
@@ -187,9 +187,9 @@ func (g *prover) otherOfTwo(groups []Standing, top Standing) (Standing, bool) {
 }
 
 // both is the belief that the leaders of two groups are there together.
-func (g *prover) both(one, other Standing) float64 {
+func (pr *prover) both(one, other Standing) float64 {
 	i, j := one.members[0], other.members[0]
-	for _, p := range g.b.pairs {
+	for _, p := range pr.choice.belief.pairs {
 		if p.i == i && p.j == j || p.i == j && p.j == i {
 			return p.p
 		}
@@ -199,22 +199,22 @@ func (g *prover) both(one, other Standing) float64 {
 
 // atTheParts offers the tests that show by themselves whether two parts are bad, the quickest of each part first: by what
 // feeds them nothing more can be told.
-func (g *prover) atTheParts(groups ...Standing) []Move {
+func (pr *prover) atTheParts(groups ...Standing) []Move {
 	moves := []Move{}
 	for _, s := range groups {
-		suspect := g.suspects[s.members[0]]
+		suspect := pr.guide.suspects[s.members[0]]
 		if !suspect.isFault() {
 			continue
 		}
 		for _, name := range suspect.Fault.Parts() {
 			var proving, others []Move
-			states := g.telling(suspect)
-			for _, t := range probe.Around(g.circuit, g.now.Setup, g.circuit.Part(name)) {
-				proves := g.provesAtOnce(suspect.Fault, t, states)
-				if !proves && !t.Direct() || g.made.has(t) || !g.now.Kit.Can(t) {
+			states := pr.telling(suspect)
+			for _, t := range probe.Around(pr.guide.circuit, pr.choice.now.Setup, pr.guide.circuit.Part(name)) {
+				proves := pr.provesAtOnce(suspect.Fault, t, states)
+				if !proves && !t.Direct() || pr.choice.made.has(t) || !pr.choice.now.Kit.Can(t) {
 					continue
 				}
-				m, err := g.move(t)
+				m, err := pr.choice.move(t)
 				switch {
 				case err != nil: // such a set-up cannot be
 				case proves:
@@ -233,13 +233,13 @@ func (g *prover) atTheParts(groups ...Standing) []Move {
 }
 
 // offer makes what is lacking the next moves, the quickest first.
-func (g *prover) offer(lacking []lack) ([]Move, error) {
-	now, moves := g.now, []Move{}
+func (pr *prover) offer(lacking []lack) ([]Move, error) {
+	now, moves := pr.choice.now, []Move{}
 	slices.SortStableFunc(lacking, func(x, y lack) int {
-		return cmp.Compare(x.test.Minutes(g.circuit, now.State, now.Setup), y.test.Minutes(g.circuit, now.State, now.Setup))
+		return cmp.Compare(x.test.Minutes(pr.guide.circuit, now.State, now.Setup), y.test.Minutes(pr.guide.circuit, now.State, now.Setup))
 	})
 	for _, l := range lacking[:min(len(lacking), movesOffered)] {
-		m, err := g.move(l.test)
+		m, err := pr.choice.move(l.test)
 		if err != nil {
 			return nil, err
 		}
@@ -250,16 +250,16 @@ func (g *prover) offer(lacking []lack) ([]Move, error) {
 }
 
 // askAgain, after a repair and while nothing speaks against it, asks every state again.
-func (g *prover) askAgain(a *Assessment) error {
-	if g.untouched() || g.b.of[g.suspects.nobody()] < stillMended {
+func (pr *prover) askAgain(a *Assessment) error {
+	if pr.asked.phase.untouched() || pr.choice.belief.of[pr.guide.suspects.nobody()] < stillMended {
 		return nil
 	}
-	return g.verify(a)
+	return pr.verify(a)
 }
 
 // verify offers every state that has not been seen since the car was last touched.
-func (g *prover) verify(a *Assessment) error {
-	unseen := g.unseenStates()
+func (pr *prover) verify(a *Assessment) error {
+	unseen := pr.unseenStates()
 	if len(unseen) == 0 {
 		return nil
 	}
@@ -267,6 +267,6 @@ func (g *prover) verify(a *Assessment) error {
 		unseen[k].text, unseen[k].retest = "after the repair: "+unseen[k].text, true
 	}
 	var err error
-	a.Next, err = g.offer(unseen)
+	a.Next, err = pr.offer(unseen)
 	return err
 }

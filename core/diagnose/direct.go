@@ -25,7 +25,7 @@ type Found struct {
 }
 
 // direct judges each place that was tested directly, in the order in which the places were first tested.
-func (g *inquiry) direct(e *evidence) []Found {
+func (in *inquiry) direct(e *evidence) []Found {
 	var places []string
 	at := map[string][]int{} // questions
 	for n, q := range e.questions {
@@ -40,7 +40,7 @@ func (g *inquiry) direct(e *evidence) []Found {
 	}
 	var list []Found
 	for _, place := range places {
-		if f, ok := g.foundAt(place, at[place], e); ok {
+		if f, ok := in.foundAt(place, at[place], e); ok {
 			list = append(list, f)
 		}
 	}
@@ -59,12 +59,12 @@ func directPlace(t probe.Test) string {
 }
 
 // foundAt weighs a place's own faults against its being sound, by the direct tests made there.
-func (g *inquiry) foundAt(place string, asked []int, e *evidence) (Found, bool) {
+func (in *inquiry) foundAt(place string, asked []int, e *evidence) (Found, bool) {
 	weigh := func(i int) float64 {
 		sum := 0.0
 		for _, n := range asked {
 			var one fit
-			e.questions[n].log(g.suspects[i], i, &one)
+			e.questions[n].log(in.guide.suspects[i], i, &one)
 			most, mean := slices.Max(one[:]), 0.0
 			for _, l := range one {
 				mean += math.Exp(l-most) / cars
@@ -73,16 +73,16 @@ func (g *inquiry) foundAt(place string, asked []int, e *evidence) (Found, bool) 
 		}
 		return sum
 	}
-	sound := weigh(g.suspects.nobody())
+	sound := weigh(in.guide.suspects.nobody())
 	here := Found{asked: asked}
 	odds, all := map[int]float64{}, 0.0
-	for i, s := range g.suspects {
-		if !s.isFault() || g.renewed(s) || !slices.Contains(s.Fault.Parts(), place) && s.Fault.Subject() != place {
+	for i, s := range in.guide.suspects {
+		if !s.isFault() || in.renewed(s) || !slices.Contains(s.Fault.Parts(), place) && s.Fault.Subject() != place {
 			continue
 		}
 		// A fault that the tests would not have shown is neither found nor cleared by them.
 		if told := weigh(i); told > sound+math.Log(shownFold) {
-			odds[i] = g.priors[i] * math.Exp(told-sound)
+			odds[i] = in.priors[i] * math.Exp(told-sound)
 			all += odds[i]
 			here.members = append(here.members, i)
 		}
@@ -91,23 +91,23 @@ func (g *inquiry) foundAt(place string, asked []int, e *evidence) (Found, bool) 
 		return here, false
 	}
 	slices.SortStableFunc(here.members, func(x, y int) int { return cmp.Compare(odds[y], odds[x]) })
-	lead := g.suspects[here.members[0]]
+	lead := in.guide.suspects[here.members[0]]
 	here.Fault, here.repair = lead.Name, electric.RepairOf(lead.Fault)
 	here.Probability = all / (1 + all)
 	return here, true
 }
 
 // renewed tells whether what the suspect's fault is of has been renewed since.
-func (g *inquiry) renewed(s *suspect) bool { return s.renewedBy(g.repairs) }
+func (in *inquiry) renewed(s *suspect) bool { return s.renewedBy(in.phase.repairs) }
 
 // follows tells whether what was seen at a place is what some other leading suspect does to it: a fuse that a seized motor
 // has blown is no second defect.
-func (g *inquiry) follows(f Found, e *evidence, b *belief) bool {
+func (in *inquiry) follows(f Found, e *evidence, b *belief) bool {
 	share := 0.0
 	shows := func(i int) bool {
 		return !slices.ContainsFunc(f.asked, func(n int) bool { return e.questions[n].best(i) <= explainsWell })
 	}
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		single := b.of[i]
 		if b.single != nil {
 			single = b.single[i]
@@ -129,16 +129,16 @@ func (g *inquiry) follows(f Found, e *evidence, b *belief) bool {
 
 // doneByAnother tells whether what was found at the leader's part may as well have been done to it by a suspect that still
 // stands: a short that has blown the fuse.
-func (g *prover) doneByAnother(top Standing, e *evidence) bool {
+func (pr *prover) doneByAnother(top Standing, e *evidence) bool {
 	share := 0.0
-	for _, f := range g.found {
-		if f.repair != electric.RepairOf(g.suspects[top.members[0]].Fault) {
+	for _, f := range pr.found {
+		if f.repair != electric.RepairOf(pr.guide.suspects[top.members[0]].Fault) {
 			continue
 		}
-		for i, s := range g.suspects {
+		for i, s := range pr.guide.suspects {
 			shows := !slices.ContainsFunc(f.asked, func(n int) bool { return e.questions[n].best(i) <= explainsWell })
 			if s.isFault() && shows && !slices.Contains(top.members, i) && !slices.Contains(f.members, i) {
-				share += g.b.of[i]
+				share += pr.choice.belief.of[i]
 			}
 		}
 	}
@@ -146,11 +146,11 @@ func (g *prover) doneByAnother(top Standing, e *evidence) bool {
 }
 
 // also lists what was found directly and is not in the verdict, nor done by what is.
-func (g *inquiry) also(found []Found, v *Verdict, e *evidence, b *belief) []Found {
+func (in *inquiry) also(found []Found, v *Verdict, e *evidence, b *belief) []Found {
 	var list []Found
 	for _, f := range found {
-		inVerdict := v != nil && slices.ContainsFunc(f.members, func(i int) bool { return slices.Contains(v.Faults, g.suspects[i].Name) })
-		if f.Probability >= foundAt && !inVerdict && !g.follows(f, e, b) {
+		inVerdict := v != nil && slices.ContainsFunc(f.members, func(i int) bool { return slices.Contains(v.Faults, in.guide.suspects[i].Name) })
+		if f.Probability >= foundAt && !inVerdict && !in.follows(f, e, b) {
 			list = append(list, f)
 		}
 	}

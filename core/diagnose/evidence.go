@@ -52,12 +52,12 @@ type place struct{ question, answer int }
 
 // read weighs the log in its order. What blows in one state stays blown in the next, until it is
 // renewed.
-func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
+func (in *inquiry) read(seen []probe.Observation) (*evidence, error) {
 	e := &evidence{of: make([]place, len(seen))}
 	at := map[string]int{}
 	for k := range seen {
 		o := &seen[k]
-		t, err := o.Test(g.circuit)
+		t, err := o.Test(in.guide.circuit)
 		if err != nil {
 			return nil, fmt.Errorf("observation %d: %w", k+1, err)
 		}
@@ -65,14 +65,14 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 			e.of[k] = place{-1, -1}
 			continue
 		}
-		asked := g.answers(t, nil)
-		name := t.Key() + g.standing()
+		asked := in.answers(t, nil)
+		name := t.Key() + in.stand.standing()
 		n, known := at[name]
 		if !known {
 			n = len(e.questions)
 			at[name] = n
 			e.questions = append(e.questions, &question{
-				test: t, words: asked.choices(), cured: g.curedBy(t), well: g.suspects.nobody(),
+				test: t, words: asked.choices(), cured: in.curedBy(t), well: in.guide.suspects.nobody(),
 			})
 		}
 		q := e.questions[n]
@@ -82,12 +82,12 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 				a, more = len(q.answers), o
 				q.answers = append(q.answers, answer{})
 			}
-			fits, err := g.likelihood(t, more)
+			fits, err := in.likelihood(t, more)
 			if err != nil {
 				return nil, fmt.Errorf("observation %d: %w", k+1, err)
 			}
-			if !g.holds(t.Setup) {
-				fits = g.before(fits)
+			if !in.phase.holds(t.Setup) {
+				fits = in.before(fits)
 			}
 			q.answers[a].seen, q.answers[a].fits = more, fits
 		}
@@ -96,7 +96,7 @@ func (g *inquiry) read(seen []probe.Observation) (*evidence, error) {
 		q.closerLook(a)
 		if !known {
 			e.moves = append(e.moves, n)
-			if err := g.moveTo(t.OnTheCar(), g.entered(t)); err != nil {
+			if err := in.moveTo(t.OnTheCar(), in.entered(t)); err != nil {
 				return nil, fmt.Errorf("observation %d: %w", k+1, err)
 			}
 		}
@@ -273,12 +273,12 @@ func (q *question) plus(a answer) *question {
 
 // weigh adds up the logarithms of how well everything seen fits, car by car. Readings on one car hang
 // together: a weak battery or a bad joint's ohms show in all of them.
-func (g *inquiry) weigh(e *evidence) logs {
-	sums := make(logs, len(g.suspects))
+func (in *inquiry) weigh(e *evidence) logs {
+	sums := make(logs, len(in.guide.suspects))
 	var one fit
 	touched := map[int]*intervened{}
 	for _, q := range e.questions {
-		for i, s := range g.suspects {
+		for i, s := range in.guide.suspects {
 			if q.cured != nil && q.cured[i] > 0 && q.counts() {
 				if touched[i] == nil {
 					touched[i] = &intervened{}
@@ -342,12 +342,12 @@ func (x *intervened) mended(k int) float64 {
 
 // likelihood weighs one answer for every suspect and every car of it. A reading that a car cannot show is a
 // misread, which is kept possible.
-func (g *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) {
-	fits := make([]fit, len(g.suspects))
-	answers := g.answers(t, g.suspects.everyone())
+func (in *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) {
+	fits := make([]fit, len(in.guide.suspects))
+	answers := in.answers(t, in.guide.suspects.everyone())
 	wrong := misreadOf(t)
 	floor := wrong / float64(answers.choices())
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		f := &fits[i]
 		if s.Unknown {
 			f.set(likelyUnknown)
@@ -370,7 +370,7 @@ func (g *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) 
 		}
 	}
 	if place := directPlace(t); place != "" {
-		g.besideTheCause(place, fits)
+		in.besideTheCause(place, fits)
 	}
 	return fits, nil
 }
@@ -378,23 +378,23 @@ func (g *inquiry) likelihood(t probe.Test, o *probe.Observation) ([]fit, error) 
 // besideTheCause allows that the place which a test shows by itself has a defect of its own beside the complaint's cause, if
 // that is elsewhere: by such a test the suspects elsewhere are told from those at the place, never from each other. What the
 // drawing does not show is elsewhere, too.
-func (g *inquiry) besideTheCause(place string, fits []fit) {
+func (in *inquiry) besideTheCause(place string, fits []fit) {
 	here := func(s *suspect) bool {
 		return s.isFault() && (slices.Contains(s.Fault.Parts(), place) || s.Fault.Subject() == place)
 	}
 	own, share := 0.0, 0.0
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		if here(s) {
-			own += g.priors[i] * fits[i].mean()
-			share += g.priors[i]
+			own += in.priors[i] * fits[i].mean()
+			share += in.priors[i]
 		}
 	}
 	if share == 0 {
 		return
 	}
 	also := secondDefect * own / share
-	well := fits[g.suspects.nobody()]
-	for i, s := range g.suspects {
+	well := fits[in.guide.suspects.nobody()]
+	for i, s := range in.guide.suspects {
 		if here(s) { // its ohms may be any: the few cars foretold are too far apart to be held to theirs
 			fits[i].set(fits[i].mean())
 			continue
@@ -410,7 +410,7 @@ func (g *inquiry) besideTheCause(place string, fits []fit) {
 
 // curedBy allows that an intervention has changed the car: where a part has been cleaned or swapped, a bad joint at it
 // may be none any more.
-func (g *inquiry) curedBy(t probe.Test) []float64 {
+func (in *inquiry) curedBy(t probe.Test) []float64 {
 	var cured []float64
 	for _, a := range t.Setup {
 		var chance float64
@@ -422,7 +422,7 @@ func (g *inquiry) curedBy(t probe.Test) []float64 {
 		default:
 			continue
 		}
-		for i, s := range g.suspects {
+		for i, s := range in.guide.suspects {
 			touched := slices.ContainsFunc(s.Fault.Parts(), func(p string) bool { return p == a.Part || p == a.Other })
 			of := 0.0
 			switch {
@@ -436,7 +436,7 @@ func (g *inquiry) curedBy(t probe.Test) []float64 {
 				continue
 			}
 			if cured == nil {
-				cured = make([]float64, len(g.suspects))
+				cured = make([]float64, len(in.guide.suspects))
 			}
 			cured[i] = max(cured[i], of)
 		}
@@ -447,16 +447,16 @@ func (g *inquiry) curedBy(t probe.Test) []float64 {
 // before makes of an observation from before the last repair what it still says. What ran then
 // runs without the suspect's fault, whatever else was wrong, but for faults that hide each
 // other; what failed may have been the part renewed and says nothing (nil).
-func (g *inquiry) before(fits []fit) []fit {
-	healthy, best := fits[g.suspects.nobody()].mean(), 0.0
+func (in *inquiry) before(fits []fit) []fit {
+	healthy, best := fits[in.guide.suspects.nobody()].mean(), 0.0
 	for i := range fits {
 		best = max(best, fits[i].mean())
 	}
 	if healthy < olderHealthy*best {
 		return nil
 	}
-	for i, s := range g.suspects {
-		if s.renewedBy(g.repairs) {
+	for i, s := range in.guide.suspects {
+		if s.renewedBy(in.phase.repairs) {
 			fits[i].set(healthy) // the part was another one
 			continue
 		}

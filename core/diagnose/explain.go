@@ -87,11 +87,11 @@ func (g *Guide) Why(ctx context.Context, seen []probe.Observation, now Now, word
 }
 
 // expects words what a suspect's cars show in a test; empty where the test cannot be made on them.
-func (g *inquiry) expects(i int, t probe.Test) string {
-	if g.suspects[i].Unknown {
+func (in *inquiry) expects(i int, t probe.Test) string {
+	if in.guide.suspects[i].Unknown {
 		return "anything"
 	}
-	words, err := g.answers(t, []int{i}).usual(i)
+	words, err := in.answers(t, []int{i}).usual(i)
 	if err != nil {
 		return ""
 	}

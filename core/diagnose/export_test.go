@@ -71,7 +71,7 @@ func (g *Guide) proving(t testing.TB, seen []probe.Observation, now Now) *prover
 	q := g.asking(t, now)
 	b, _, _, err := q.evidence(seen)
 	require.NoError(t, err)
-	return &prover{q.chooser(b, seen, now), nil}
+	return q.chooser(b, seen, now).prover(nil)
 }
 
 // Driven is a car with these faults, as drawn, that answers a guide's moves without error.

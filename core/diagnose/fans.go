@@ -22,7 +22,7 @@ func (a *fans) choices() int { return len(probe.SpeedWords) }
 
 func (a *fans) same(x, y *probe.Observation) bool { return x.Fans().String() == y.Fans().String() }
 
-func (a *fans) state() int { return a.g.table.StateIndex(a.test.State) }
+func (a *fans) state() int { return a.g.guide.table.StateIndex(a.test.State) }
 
 // fit is the chance that a look at the fans gives these words.
 func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
@@ -30,9 +30,9 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 	if err != nil {
 		return err
 	}
-	cycles := a.g.cyclingChance(a.g.suspects[i])
-	chances := make([][][4]float32, len(a.g.fans))
-	for n := range a.g.fans {
+	cycles := a.g.cyclingChance(a.g.guide.suspects[i])
+	chances := make([][][4]float32, len(a.g.guide.fans))
+	for n := range a.g.guide.fans {
 		chances[n] = p.of[i].Speeds(a.state(), n)
 	}
 	for k := range f {
@@ -47,12 +47,12 @@ func (a *fans) fit(f *fit, i int, o *probe.Observation) error {
 func (a *fans) mistaken(i int, o *probe.Observation) (times fit) {
 	times.set(1)
 	p, err := a.g.pageFor(a.test.Setup, a.which)
-	nobody := a.g.suspects.nobody()
+	nobody := a.g.guide.suspects.nobody()
 	if err != nil || p.of[i] == nil || p.of[nobody] == nil {
 		return times
 	}
 	var wrong [cars]int
-	for n, name := range a.g.fans {
+	for n, name := range a.g.guide.fans {
 		word, looked := o.Fans()[name]
 		if !looked || word == probe.Cycling {
 			continue
@@ -93,15 +93,15 @@ func widened(x [4]float32) (y [4]float64) {
 var overloads = []string{fault.Seized, fault.Worn, fault.ShortedTurns}
 
 // returns tells whether the circuit has a part that opens from too much current and closes again by itself.
-func (g *inquiry) returns() bool {
-	return slices.ContainsFunc(g.circuit.Parts, func(p *harness.Part) bool { return p.Traits().Returns })
+func (in *inquiry) returns() bool {
+	return slices.ContainsFunc(in.guide.circuit.Parts, func(p *harness.Part) bool { return p.Traits().Returns })
 }
 
 // cyclingChance is how likely a fan starts and stops quickly: often where the fault comes and goes, or is too much for a breaker,
 // now and then where a joint cannot carry the fan, seldom otherwise.
-func (g *inquiry) cyclingChance(s *suspect) float64 {
+func (in *inquiry) cyclingChance(s *suspect) float64 {
 	switch {
-	case (s.Fault.IsShort() || slices.Contains(overloads, s.Fault.Words)) && g.returns():
+	case (s.Fault.IsShort() || slices.Contains(overloads, s.Fault.Words)) && in.returns():
 		return oftenCycles
 	case s.ComesAndGoes():
 		return oftenCycles
@@ -113,9 +113,9 @@ func (g *inquiry) cyclingChance(s *suspect) float64 {
 
 // lookChance is the chance that fans whose words have these chances are described so; cycles is
 // that of starting and stopping.
-func (g *inquiry) lookChance(seen map[string]string, cycles float64, chances func(fan int) [4]float64) float64 {
+func (in *inquiry) lookChance(seen map[string]string, cycles float64, chances func(fan int) [4]float64) float64 {
 	chance := 1.0
-	for f, name := range g.fans {
+	for f, name := range in.guide.fans {
 		word, looked := seen[name]
 		if !looked {
 			continue
@@ -181,7 +181,7 @@ func (a *fans) classes(b *belief, live []int) (*outcomes, error) {
 	state := a.state()
 
 	var combos []combo
-	o := &outcomes{chance: make([][]float64, len(a.g.suspects))}
+	o := &outcomes{chance: make([][]float64, len(a.g.guide.suspects))}
 	var found []likelyCombo
 	for _, i := range live {
 		row := make([]float64, len(combos), len(combos)+4)
@@ -189,7 +189,7 @@ func (a *fans) classes(b *belief, live []int) (*outcomes, error) {
 			if b.car[i][k] < 1e-9 {
 				continue
 			}
-			found = combosOf(p.of[i], len(a.g.fans), state, k, found)
+			found = combosOf(p.of[i], len(a.g.guide.fans), state, k, found)
 			for _, c := range found {
 				n := slices.Index(combos, c.combo)
 				if n < 0 {
@@ -212,8 +212,8 @@ func (a *fans) classes(b *belief, live []int) (*outcomes, error) {
 		o.chance[i] = append(o.chance[i], make([]float64, len(combos)-len(o.chance[i]))...)
 	}
 	for _, c := range combos {
-		words := make([]string, 0, len(a.g.fans))
-		for f, fan := range a.g.fans {
+		words := make([]string, 0, len(a.g.guide.fans))
+		for f, fan := range a.g.guide.fans {
 			words = append(words, fan+" "+probe.SpeedWords[c.word(f)])
 		}
 		o.labels = append(o.labels, strings.Join(words, ", "))
@@ -227,7 +227,7 @@ func (a *fans) usual(i int) (string, error) {
 		return "", err
 	}
 	var list []string
-	for f, fan := range a.g.fans {
+	for f, fan := range a.g.guide.fans {
 		var sum [4]float64
 		for _, words := range p.of[i].Speeds(a.state(), f) {
 			for w, p := range words {
@@ -245,7 +245,7 @@ func (a *fans) differ(i, j int) (bool, error) {
 		return false, err
 	}
 	state := a.state()
-	for f := range a.g.fans {
+	for f := range a.g.guide.fans {
 		var difference [4]float64
 		a, b := p.of[i].Speeds(state, f), p.of[j].Speeds(state, f)
 		for k := range cars {

@@ -45,7 +45,7 @@ func (a *figured) shows() (shows, error) {
 }
 
 func (a *figured) foretell() (shows, error) {
-	q, known := a.kind.Known(a.g.circuit, a.test)
+	q, known := a.kind.Known(a.g.guide.circuit, a.test)
 	if !known {
 		shown, err := a.g.shown(a.test, a.which)
 		return func(i, k int) float64 { return float64(shown[i][k]) }, err
@@ -54,7 +54,7 @@ func (a *figured) foretell() (shows, error) {
 	if err != nil {
 		return nil, err
 	}
-	table := a.g.table
+	table := a.g.guide.table
 	state := table.StateIndex(a.test.State)
 	if q.Fan != "" {
 		fan := table.FanIndex(q.Fan)
@@ -154,7 +154,7 @@ func bell(kind probe.Figured, o *probe.Observation, read, v, width, fine float64
 
 // binned gives, for a suspect, the bin that each of its cars' readings falls into.
 func (a *figured) binned(live []int) (func(i int) []uint8, error) {
-	q, known := a.kind.Known(a.g.circuit, a.test)
+	q, known := a.kind.Known(a.g.guide.circuit, a.test)
 	in := predict.Bins{Lowest: a.fine.Lowest, Width: a.fine.Bin}
 	row := make([]uint8, cars)
 	if known && q.Fan == "" {
@@ -162,11 +162,11 @@ func (a *figured) binned(live []int) (func(i int) []uint8, error) {
 		if err != nil {
 			return nil, err
 		}
-		state, red := a.g.table.StateIndex(a.test.State), a.g.table.PinIndex(q.At)
+		state, red := a.g.guide.table.StateIndex(a.test.State), a.g.guide.table.PinIndex(q.At)
 		if q.From.Part == "" {
 			return func(i int) []uint8 { return p.of[i].Bins(state, red) }, nil
 		}
-		if drop := dropBins(p, state, red, a.g.table.PinIndex(q.From), live, in, row); drop != nil {
+		if drop := dropBins(p, state, red, a.g.guide.table.PinIndex(q.From), live, in, row); drop != nil {
 			return drop, nil
 		}
 	}
@@ -224,7 +224,7 @@ func (a *figured) classes(b *belief, live []int) (*outcomes, error) {
 		class[bin] = uint8(k)
 	}
 	n := len(edges) + 1
-	o := &outcomes{chance: make([][]float64, len(a.g.suspects)), total: make([]float64, n)}
+	o := &outcomes{chance: make([][]float64, len(a.g.guide.suspects)), total: make([]float64, n)}
 	rows := make([]float64, n*len(live))
 	figure := func(bin float64) float64 { return a.fine.Lowest + bin*a.fine.Bin }
 	middle := make([]float64, n)

@@ -14,11 +14,11 @@ import (
 // been; a single fault's forecast would promise answers that such a car does not give.
 
 // forecast lists what a test may answer, how likely each answer is, and what it would leave.
-func (g *chooser) forecast(t probe.Test, o *outcomes) []Outcome {
+func (ch *chooser) forecast(t probe.Test, o *outcomes) []Outcome {
 	var list []Outcome
-	if !g.b.two() {
+	if !ch.belief.two() {
 		for k, label := range o.labels {
-			list = append(list, Outcome{label, o.total[k], g.leaves(o, k, g.b.of)})
+			list = append(list, Outcome{label, o.total[k], ch.leaves(o, k, ch.belief.of)})
 		}
 		return list
 	}
@@ -26,24 +26,24 @@ func (g *chooser) forecast(t probe.Test, o *outcomes) []Outcome {
 		p := 0.0
 		for i, row := range o.chance {
 			if row != nil {
-				p += g.b.single[i] * row[k]
+				p += ch.belief.single[i] * row[k]
 			}
 		}
 		list = append(list, Outcome{Reading: label, Probability: p})
 		if p > 0 {
-			list[k].Leaves = g.leaves(o, k, g.b.single)
+			list[k].Leaves = ch.leaves(o, k, ch.belief.single)
 		}
 	}
 	of := make([]float64, len(list)) // the likeliest pair's part in each answer
-	for n, pair := range g.b.pairs {
+	for n, pair := range ch.belief.pairs {
 		if n == pairsListed || pair.p < leastPair {
 			break
 		}
-		answers, err := g.pairAnswers(t, pair, o, g.pairingOf([2]int{pair.i, pair.j}))
+		answers, err := ch.pairAnswers(t, pair, o, ch.asked.pairingOf([2]int{pair.i, pair.j}))
 		if err != nil {
 			continue // such a set-up cannot be with these two
 		}
-		name := g.suspects[pair.i].Name + " and " + g.suspects[pair.j].Name
+		name := ch.guide.suspects[pair.i].Name + " and " + ch.guide.suspects[pair.j].Name
 		for _, a := range answers {
 			k := slices.IndexFunc(list, func(x Outcome) bool { return x.Reading == a.label })
 			if k < 0 {
@@ -76,15 +76,15 @@ type pairAnswer struct {
 }
 
 // pairAnswers asks a pair's cars, gone through the log, what a test shows on them.
-func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes, p *pairing) ([]pairAnswer, error) {
+func (ch *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes, p *pairing) ([]pairAnswer, error) {
 	ij := [2]int{pair.i, pair.j}
-	blown, err := p.through(g.b.asked, g.pairFitsOf(ij), func(askedOnce, *pairFits) {})
+	blown, err := p.through(ch.belief.asked, ch.guide.pairFitsOf(ij), func(askedOnce, *pairFits) {})
 	if err != nil {
 		return nil, err
 	}
 	var setup []electric.Action
-	if n := len(g.b.asked); n > 0 {
-		setup = g.b.asked[n-1].to
+	if n := len(ch.belief.asked); n > 0 {
+		setup = ch.belief.asked[n-1].to
 	}
 	car, err := p.laidOn(t, true)
 	if err != nil {
@@ -92,7 +92,7 @@ func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes, p *pai
 	}
 	var list []pairAnswer
 	for k := range blown {
-		car.enter(k, g.model.Carry(blown[k], setup, t.Setup), t.State)
+		car.enter(k, ch.guide.model.Carry(blown[k], setup, t.Setup), t.State)
 		label, err := car.says(t, o)
 		if err != nil {
 			return nil, err
@@ -108,19 +108,19 @@ func (g *chooser) pairAnswers(t probe.Test, pair pairBelief, o *outcomes, p *pai
 
 // toldOfTwo is what a test tells of which pair it is, in bits, and how much of the belief the pairs asked hold. What single
 // faults would answer says nothing here: two at once answer otherwise.
-func (g *chooser) toldOfTwo(t probe.Test, pairings map[[2]int]*pairing) (bits float64, err error) {
-	live := g.b.live(g.suspects)
-	o, err := g.answers(t, live).classes(g.b, live)
+func (ch *chooser) toldOfTwo(t probe.Test, pairings map[[2]int]*pairing) (bits float64, err error) {
+	live := ch.belief.live(ch.guide.suspects)
+	o, err := ch.asked.answers(t, live).classes(ch.belief, live)
 	if err != nil {
 		return 0, err
 	}
 	held, of := 0.0, map[string]float64{}
-	for _, pair := range g.b.pairs[:min(len(g.b.pairs), pairsAsked)] {
+	for _, pair := range ch.belief.pairs[:min(len(ch.belief.pairs), pairsAsked)] {
 		ij := [2]int{pair.i, pair.j}
 		if pairings[ij] == nil {
-			pairings[ij] = g.pairingOf(ij)
+			pairings[ij] = ch.asked.pairingOf(ij)
 		}
-		answers, err := g.pairAnswers(t, pair, o, pairings[ij])
+		answers, err := ch.pairAnswers(t, pair, o, pairings[ij])
 		if err != nil {
 			continue // such a set-up cannot be with these two
 		}
@@ -146,10 +146,10 @@ func (c pairCar) says(t probe.Test, o *outcomes) (string, error) {
 	case probe.Figured:
 		return o.labels[o.classOf(kind.Scaled(c.laid.Shows(t.State)))], nil
 	}
-	shares := make([]float32, len(c.g.fans))
+	shares := make([]float32, len(c.g.guide.fans))
 	c.in.FanShares(shares)
 	words := make([]string, 0, len(shares))
-	for f, fan := range c.g.fans {
+	for f, fan := range c.g.guide.fans {
 		chances := probe.SpeedChances(float64(shares[f]))
 		words = append(words, fan+" "+probe.SpeedWords[likeliest(chances[:])])
 	}

@@ -27,10 +27,10 @@ type laid struct {
 }
 
 // Faults is what is wrong with the car.
-func (c *foretoldCar) Faults() []fault.Fault { return c.g.suspects[c.i].faults }
+func (c *foretoldCar) Faults() []fault.Fault { return c.g.guide.suspects[c.i].faults }
 
 // Nominal is what its supply is called by, volts.
-func (c *foretoldCar) Nominal() float64 { return c.g.circuit.Nominal() }
+func (c *foretoldCar) Nominal() float64 { return c.g.guide.circuit.Nominal() }
 
 // Shows is what the test's instrument shows on it.
 func (c *foretoldCar) Shows(t probe.Test) (float64, error) {
@@ -56,7 +56,7 @@ func (c *foretoldCar) inState(t probe.Test) (*foretold, error) {
 		return c.page, nil
 	}
 	var err error
-	c.page, err = c.g.pageFor(t.Setup, append([]int{c.g.suspects.nobody()}, c.which...))
+	c.page, err = c.g.pageFor(t.Setup, append([]int{c.g.guide.suspects.nobody()}, c.which...))
 	return c.page, err
 }
 
@@ -66,7 +66,7 @@ func (c *foretoldCar) PulledIn(t probe.Test) (float64, error) {
 	if err != nil {
 		return 0, err
 	}
-	return float64(p.of[c.i].PulledIn(c.g.table.StateIndex(t.State), c.g.table.RelayIndex(t.Part))[c.k]), nil
+	return float64(p.of[c.i].PulledIn(c.g.guide.table.StateIndex(t.State), c.g.guide.table.RelayIndex(t.Part))[c.k]), nil
 }
 
 // Noticed tells whether, in some state, a driver's pin is not at the volts that the command asks for.
@@ -75,9 +75,9 @@ func (c *foretoldCar) Noticed(t probe.Test) (chance float64, known bool, err err
 	if err != nil {
 		return 0, true, err
 	}
-	mine, well := p.of[c.i], p.of[c.g.suspects.nobody()]
-	noticed := probe.CodeVolts * c.g.circuit.SupplyVolts(false)
-	for j := range c.g.circuit.States {
+	mine, well := p.of[c.i], p.of[c.g.guide.suspects.nobody()]
+	noticed := probe.CodeVolts * c.g.guide.circuit.SupplyVolts(false)
+	for j := range c.g.guide.circuit.States {
 		for _, pin := range c.g.commanded() {
 			d := probe.Meter(float64(mine.Volts(j, pin)[c.k])) - probe.Meter(float64(well.Volts(j, pin)[c.k]))
 			if d > noticed || d < -noticed {
@@ -89,17 +89,17 @@ func (c *foretoldCar) Noticed(t probe.Test) (chance float64, known bool, err err
 }
 
 // commanded lists the controllers' driver pins.
-func (g *inquiry) commanded() []int {
-	if g.drivers != nil {
-		return g.drivers
+func (in *inquiry) commanded() []int {
+	if in.drivers != nil {
+		return in.drivers
 	}
-	g.drivers = []int{}
-	for _, p := range g.circuit.OfKind(harness.KindController) {
+	in.drivers = []int{}
+	for _, p := range in.guide.circuit.OfKind(harness.KindController) {
 		for _, role := range p.Spec.(*harness.Controller).PinRoles {
 			if role.Command() != "" {
-				g.drivers = append(g.drivers, g.table.PinIndex(harness.Pin{Part: p.Name, Name: role.Name}))
+				in.drivers = append(in.drivers, in.guide.table.PinIndex(harness.Pin{Part: p.Name, Name: role.Name}))
 			}
 		}
 	}
-	return g.drivers
+	return in.drivers
 }

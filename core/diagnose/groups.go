@@ -30,12 +30,12 @@ type PartsBelief struct {
 }
 
 // spread sums the belief on each part and wire.
-func (g *inquiry) spread(belief []float64) PartsBelief {
-	b := PartsBelief{Parts: g.suspects.onParts(belief), Wires: map[string]float64{}}
+func (in *inquiry) spread(belief []float64) PartsBelief {
+	b := PartsBelief{Parts: in.guide.suspects.onParts(belief), Wires: map[string]float64{}}
 	delete(b.Parts, "")
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		for _, ends := range [][2]harness.Pin{s.Fault.Wire, s.Fault.Other} {
-			if w := g.circuit.Wire(ends[0], ends[1]); w != nil {
+			if w := in.guide.circuit.Wire(ends[0], ends[1]); w != nil {
 				b.Wires[w.String()] += belief[i]
 			}
 		}
@@ -45,24 +45,24 @@ func (g *inquiry) spread(belief []float64) PartsBelief {
 
 // cleared lists the parts whose every fault has lost nearly all belief to evidence about it: that another part explains
 // all clears no twin of it.
-func (g *inquiry) cleared(belief, against []float64, found []Found) []string {
-	prior, left := g.suspects.onParts(g.priors), g.suspects.onParts(belief)
+func (in *inquiry) cleared(belief, against []float64, found []Found) []string {
+	prior, left := in.guide.suspects.onParts(in.priors), in.guide.suspects.onParts(belief)
 	spoken := map[string]float64{} // the share of a part's faults, by how often they are met, that the evidence speaks against
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		for _, part := range s.Fault.Parts() {
 			if against[i] <= math.Log(clearedFit) {
-				spoken[part] += g.priors[i] / prior[part]
+				spoken[part] += in.priors[i] / prior[part]
 			}
 		}
 	}
 	bad := map[string]bool{} // measured, seen or felt to be so
 	for _, f := range found {
-		for _, part := range g.suspects[f.members[0]].Fault.Parts() {
+		for _, part := range in.guide.suspects[f.members[0]].Fault.Parts() {
 			bad[part] = bad[part] || f.Probability >= leadingAt
 		}
 	}
 	parts := []string{}
-	for _, p := range g.circuit.Parts {
+	for _, p := range in.guide.circuit.Parts {
 		if !bad[p.Name] && prior[p.Name] > 0 && left[p.Name] < clearedBelow && left[p.Name] < clearedFold*prior[p.Name] &&
 			spoken[p.Name] >= clearedShare {
 			parts = append(parts, p.Name)
@@ -74,9 +74,9 @@ func (g *inquiry) cleared(belief, against []float64, found []Found) []string {
 // against is how much the evidence speaks against each suspect whatever else is wrong: by the answers that a healthy car
 // gives and a car with the suspect does not, as a logarithm of at most zero. A look at several fans is taken fan by fan:
 // that one stands still says nothing against the other's running.
-func (g *inquiry) against(e *evidence) ([]float64, error) {
-	list := make([]float64, len(g.suspects))
-	nobody := g.suspects.nobody()
+func (in *inquiry) against(e *evidence) ([]float64, error) {
+	list := make([]float64, len(in.guide.suspects))
+	nobody := in.guide.suspects.nobody()
 	for _, q := range e.questions {
 		for _, a := range q.answers {
 			if a.fits == nil {
@@ -86,7 +86,7 @@ func (g *inquiry) against(e *evidence) ([]float64, error) {
 				fits := a.fits
 				if alone != a.seen {
 					var err error
-					if fits, err = g.likelihood(q.test, alone); err != nil {
+					if fits, err = in.likelihood(q.test, alone); err != nil {
 						return nil, err
 					}
 				}
@@ -94,7 +94,7 @@ func (g *inquiry) against(e *evidence) ([]float64, error) {
 				if well < explainsWell {
 					continue
 				}
-				for i := range g.suspects {
+				for i := range in.guide.suspects {
 					list[i] += min(0, math.Log(slices.Max(fits[i][:])/well))
 				}
 			}
@@ -119,16 +119,16 @@ func fanByFan(o *probe.Observation) []*probe.Observation {
 
 // groups gathers the standing suspects that no test can tell apart, and those that change no
 // fan with "no fault".
-func (g *inquiry) groups(b *belief) ([]Standing, error) {
+func (in *inquiry) groups(b *belief) ([]Standing, error) {
 	var order []int
-	for i := range g.suspects {
+	for i := range in.guide.suspects {
 		if b.of[i] >= stillStanding {
 			order = append(order, i)
 		}
 	}
 	byBelief := func(x, y int) int { return cmp.Or(cmp.Compare(b.of[y], b.of[x]), x-y) }
 	slices.SortStableFunc(order, byBelief)
-	came, err := g.asItCame()
+	came, err := in.asItCame()
 	if err != nil {
 		return nil, err
 	}
@@ -139,7 +139,7 @@ func (g *inquiry) groups(b *belief) ([]Standing, error) {
 	for _, i := range order {
 		joined := false
 		for k := range groups {
-			apart, err := g.tellApart(groups[k][0], i)
+			apart, err := in.tellApart(groups[k][0], i)
 			if err != nil {
 				return nil, err
 			}
@@ -155,7 +155,7 @@ func (g *inquiry) groups(b *belief) ([]Standing, error) {
 	}
 	standing := make([]Standing, 0, len(groups))
 	for _, members := range groups {
-		standing = append(standing, g.group(members, b))
+		standing = append(standing, in.group(members, b))
 	}
 	slices.SortStableFunc(standing, func(x, y Standing) int { return cmp.Compare(y.Probability, x.Probability) })
 	return standing, nil
@@ -163,7 +163,7 @@ func (g *inquiry) groups(b *belief) ([]Standing, error) {
 
 // group names suspects that stand together by its likeliest, or by "no fault" where that explains what was seen
 // about as well as any of them: that they are met more often is no evidence.
-func (g *inquiry) group(members []int, b *belief) Standing {
+func (in *inquiry) group(members []int, b *belief) Standing {
 	s := Standing{SameAs: []string{}, members: members}
 	for _, i := range members {
 		if b.single == nil {
@@ -177,8 +177,8 @@ func (g *inquiry) group(members []int, b *belief) Standing {
 			s.Probability += p.p
 		}
 	}
-	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
-	if n := slices.Index(members, g.suspects.nobody()); n > 0 {
+	explains := func(i int) float64 { return b.of[i] / in.priors[i] }
+	if n := slices.Index(members, in.guide.suspects.nobody()); n > 0 {
 		best := 0.0
 		for _, i := range members {
 			best = max(best, explains(i))
@@ -187,44 +187,44 @@ func (g *inquiry) group(members []int, b *belief) Standing {
 			members[0], members[n] = members[n], members[0]
 		}
 	}
-	s.Fault = g.suspects[members[0]].Name
-	s.Again = g.suspects[members[0]].renewedBy(g.repairs)
+	s.Fault = in.guide.suspects[members[0]].Name
+	s.Again = in.guide.suspects[members[0]].renewedBy(in.phase.repairs)
 	for _, i := range members[1:] {
-		s.SameAs = append(s.SameAs, g.suspects[i].Name)
+		s.SameAs = append(s.SameAs, in.guide.suspects[i].Name)
 	}
-	s.Alike = g.alike(members)
+	s.Alike = in.alike(members)
 	return s
 }
 
 // alike says why the members of a group read alike; nil for one alone.
-func (g *inquiry) alike(members []int) *instruct.Alike {
+func (in *inquiry) alike(members []int) *instruct.Alike {
 	if len(members) < 2 {
 		return nil
 	}
 	var faults []fault.Fault
 	for _, i := range members {
-		if g.suspects[i].isFault() {
-			faults = append(faults, g.suspects[i].Fault)
+		if in.guide.suspects[i].isFault() {
+			faults = append(faults, in.guide.suspects[i].Fault)
 		}
 	}
-	return instruct.WhyAlike(g.model, faults, slices.Contains(members, g.suspects.nobody()))
+	return instruct.WhyAlike(in.guide.model, faults, slices.Contains(members, in.guide.suspects.nobody()))
 }
 
 // oneRepair adds to the leading group those that the same repair mends: which way a relay has
 // failed need not be known to renew it.
-func (g *inquiry) oneRepair(top Standing, b *belief) Standing {
-	leader := g.suspects[top.members[0]]
+func (in *inquiry) oneRepair(top Standing, b *belief) Standing {
+	leader := in.guide.suspects[top.members[0]]
 	if !leader.isFault() || leader.ComesAndGoes() {
 		return top
 	}
 	repair := electric.RepairOf(leader.Fault)
 	members := slices.Clone(top.members)
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		if s.isFault() && b.of[i] >= stillStanding && !slices.Contains(members, i) && electric.RepairOf(s.Fault) == repair {
 			members = append(members, i)
 		}
 	}
-	return g.group(members, b)
+	return in.group(members, b)
 }
 
 // mergeAll makes one group of all that still has a likelihood worth naming, where no test at

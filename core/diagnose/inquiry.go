@@ -30,11 +30,11 @@ type Now struct {
 // car stands at the moment looked at. Everything that asks for predictions goes through it, so that
 // it stops when nobody waits any more.
 type inquiry struct {
-	*Guide
-	ctx    context.Context
-	priors []float64 // of each suspect, with a workshop's experience counted in
-	phase
-	stand
+	guide   *Guide
+	ctx     context.Context
+	priors  []float64 // of each suspect, with a workshop's experience counted in
+	phase   phase
+	stand   stand
 	drivers []int    // the controllers' driver pins, once asked for
 	came    *inquiry // the same about the cars as they came in, once asked for
 }
@@ -55,26 +55,26 @@ type foretold struct {
 
 // ask begins a question. Cars stand as they came in: the complaint has happened.
 func (g *Guide) ask(ctx context.Context, now Now) (*inquiry, error) {
-	q := &inquiry{Guide: g, ctx: ctx, priors: g.suspects.learnt(g.circuit, now.Learnt), phase: phaseOf(now.Setup)}
+	q := &inquiry{guide: g, ctx: ctx, priors: g.suspects.learnt(g.circuit, now.Learnt), phase: phaseOf(now.Setup)}
 	blown, err := g.table.BlownBeforeAll(ctx)
 	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
 	return q, err
 }
 
 // asItCame is the same question about the cars as they came in, whatever has been done since.
-func (g *inquiry) asItCame() (*inquiry, error) {
-	if g.came != nil {
-		return g.came, nil
+func (in *inquiry) asItCame() (*inquiry, error) {
+	if in.came != nil {
+		return in.came, nil
 	}
-	blown, err := g.table.BlownBeforeAll(g.ctx)
+	blown, err := in.guide.table.BlownBeforeAll(in.ctx)
 	if err != nil {
 		return nil, err
 	}
-	q := *g
+	q := *in
 	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
-	g.came = &q
+	in.came = &q
 	q.came = &q
-	return g.came, nil
+	return in.came, nil
 }
 
 // carried is what has blown once the set-up has been changed.
@@ -89,65 +89,65 @@ func (s *stand) carried(m *electric.Model, setup []electric.Action) []predict.Bl
 }
 
 // page finds or begins what is foretold in a set-up.
-func (g *inquiry) page(setup []electric.Action) (*foretold, error) {
+func (in *inquiry) page(setup []electric.Action) (*foretold, error) {
 	name := probe.SetupKey(setup)
-	if p := g.pages[name]; p != nil {
+	if p := in.stand.pages[name]; p != nil {
 		return p, nil
 	}
-	page, err := g.table.Page(setup)
+	page, err := in.guide.table.Page(setup)
 	if err != nil {
 		return nil, err
 	}
-	p := &foretold{Page: page, of: make([]*predict.Figures, len(g.suspects)), blown: g.carried(g.model, setup)}
-	g.pages[name] = p
+	p := &foretold{Page: page, of: make([]*predict.Figures, len(in.guide.suspects)), blown: in.stand.carried(in.guide.model, setup)}
+	in.stand.pages[name] = p
 	return p, nil
 }
 
 // need makes the figures of these suspects.
-func (g *inquiry) need(p *foretold, which []int) error {
-	return p.Need(g.ctx, which, p.blown, p.of)
+func (in *inquiry) need(p *foretold, which []int) error {
+	return p.Need(in.ctx, which, p.blown, p.of)
 }
 
 // pageFor is a page with the figures of these suspects.
-func (g *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, error) {
-	p, err := g.page(setup)
+func (in *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, error) {
+	p, err := in.page(setup)
 	if err == nil {
-		err = g.need(p, which)
+		err = in.need(p, which)
 	}
 	return p, err
 }
 
 // moveTo takes the cars into a set-up and, where a state is entered, through it: what blows there
 // stays blown.
-func (g *inquiry) moveTo(setup []electric.Action, state int) error {
+func (in *inquiry) moveTo(setup []electric.Action, state int) error {
 	if state < 0 {
-		blown := g.carried(g.model, setup)
-		g.land(setup, blown)
+		blown := in.stand.carried(in.guide.model, setup)
+		in.land(setup, blown)
 		return nil
 	}
-	p, err := g.pageFor(setup, g.suspects.everyone())
+	p, err := in.pageFor(setup, in.guide.suspects.everyone())
 	if err != nil {
 		return err
 	}
-	blown := make([]predict.Blown, len(g.suspects))
+	blown := make([]predict.Blown, len(in.guide.suspects))
 	for i, f := range p.of {
 		if f != nil {
 			blown[i] = f.After(state)
 		}
 	}
-	g.land(setup, blown)
+	in.land(setup, blown)
 	return nil
 }
 
 // land notes how the cars stand now; what was foretold for other blown fuses is let go.
-func (g *inquiry) land(setup []electric.Action, blown []predict.Blown) {
-	same := probe.SetupKey(probe.Lasting(setup)) == probe.SetupKey(probe.Lasting(g.setup))
+func (in *inquiry) land(setup []electric.Action, blown []predict.Blown) {
+	same := probe.SetupKey(probe.Lasting(setup)) == probe.SetupKey(probe.Lasting(in.stand.setup))
 	for i := range blown {
-		same = same && blown[i] == g.blown[i]
+		same = same && blown[i] == in.stand.blown[i]
 	}
-	g.setup, g.blown = setup, blown
+	in.stand.setup, in.stand.blown = setup, blown
 	if !same {
-		g.pages = map[string]*foretold{}
+		in.stand.pages = map[string]*foretold{}
 	}
 }
 
@@ -164,37 +164,38 @@ func (s *stand) standing() string {
 
 // entered is the state that a test brings the car into; -1 where none is: with the power off, by hand and
 // eye, from a tool.
-func (g *inquiry) entered(t probe.Test) int {
+func (in *inquiry) entered(t probe.Test) int {
 	if !t.Kind().InState() {
 		return -1
 	}
-	return g.table.StateIndex(t.State)
+	return in.guide.table.StateIndex(t.State)
 }
 
 // shown is what a test's instrument shows on the cars of these suspects.
-func (g *inquiry) shown(t probe.Test, which []int) ([]*predict.Shown, error) {
-	c, err := g.table.Showing(t.Key(), t.Setup, t.State, func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
-		return g.instrument(t, setup, s.Faults())
-	})
+func (in *inquiry) shown(t probe.Test, which []int) ([]*predict.Shown, error) {
+	measured := func(setup []electric.Action, s predict.Suspect) (*electric.Instrumented, error) {
+		return in.guide.instrument(t, setup, s.Faults())
+	}
+	c, err := in.guide.table.Showing(t.Key(), t.Setup, t.State, measured)
 	if err != nil {
 		return nil, err
 	}
-	shown, blown := make([]*predict.Shown, len(g.suspects)), g.carried(g.model, t.Setup)
-	alone := g.inHand(t)
+	shown, blown := make([]*predict.Shown, len(in.guide.suspects)), in.stand.carried(in.guide.model, t.Setup)
+	alone := in.inHand(t)
 	if alone == "" {
-		return shown, c.Need(g.ctx, which, blown, shown)
+		return shown, c.Need(in.ctx, which, blown, shown)
 	}
-	own := []int{g.suspects.nobody()}
+	own := []int{in.guide.suspects.nobody()}
 	for _, i := range which {
-		if slices.Contains(g.suspects[i].Fault.Parts(), alone) {
+		if slices.Contains(in.guide.suspects[i].Fault.Parts(), alone) {
 			own = append(own, i)
 		}
 	}
-	if err := c.Need(g.ctx, own, blown, shown); err != nil {
+	if err := c.Need(in.ctx, own, blown, shown); err != nil {
 		return nil, err
 	}
 	for _, i := range which {
-		if shown[i] == nil && !g.suspects[i].Unknown {
+		if shown[i] == nil && !in.guide.suspects[i].Unknown {
 			shown[i] = shown[own[0]]
 		}
 	}
@@ -204,23 +205,23 @@ func (g *inquiry) shown(t probe.Test, which []int) ([]*predict.Shown, error) {
 // inHand names the part that a test is made on alone, with both leads on it while it is out: such a reading knows nothing of
 // the rest of the car, so that every suspect elsewhere shows what a healthy car shows. It is empty for any other test, and for
 // a part with a fuse in it, which may have blown on the car.
-func (g *inquiry) inHand(t probe.Test) string {
+func (in *inquiry) inHand(t probe.Test) string {
 	part := t.At.Part
 	swapped := slices.ContainsFunc(t.Setup, func(a electric.Action) bool { return a.Verb == electric.Swapped })
-	if !t.At.Inner || !t.From.Inner || t.From.Part != part || swapped || slices.Contains(g.model.Fused(), part) {
+	if !t.At.Inner || !t.From.Inner || t.From.Part != part || swapped || slices.Contains(in.guide.model.Fused(), part) {
 		return ""
 	}
 	return part
 }
 
 // since keeps the observations of the car as it is now.
-func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
-	if g.untouched() {
+func (in *inquiry) since(seen []probe.Observation) []probe.Observation {
+	if in.phase.untouched() {
 		return seen
 	}
 	var kept []probe.Observation
 	for k := range seen {
-		if setup, err := seen[k].Held(g.circuit); err == nil && g.holds(setup) {
+		if setup, err := seen[k].Held(in.guide.circuit); err == nil && in.phase.holds(setup) {
 			kept = append(kept, seen[k])
 		}
 	}
@@ -228,24 +229,24 @@ func (g *inquiry) since(seen []probe.Observation) []probe.Observation {
 }
 
 // exonerated tells whether the suspect's part is one never used before.
-func (g *inquiry) exonerated(s *suspect) bool {
-	return g.prior(s) <= newPart*g.priors[s.at]
+func (in *inquiry) exonerated(s *suspect) bool {
+	return in.prior(s) <= newPart*in.priors[s.at]
 }
 
 // prior is what a suspect is believed before this phase's evidence: a new part is exonerated,
 // a used one keeps some of its suspicion. A fuse that the fault just mended has blown, and that has
 // not been renewed since, is as likely as that the repair was the right one.
-func (g *inquiry) prior(s *suspect) float64 {
-	p := g.priors[s.at]
+func (in *inquiry) prior(s *suspect) float64 {
+	p := in.priors[s.at]
 	switch {
-	case g.untouched():
+	case in.phase.untouched():
 		return p
 	case s.Name == NoFault:
 		return allMended
 	case !s.isFault():
 		return p
 	}
-	for _, a := range g.repairs {
+	for _, a := range in.phase.repairs {
 		if electric.RepairIn([]electric.Action{a}, s.Fault).Verb != "" {
 			continue
 		}
@@ -255,7 +256,7 @@ func (g *inquiry) prior(s *suspect) float64 {
 			p *= newPart
 		}
 	}
-	if s.Fault.On == fault.OnPart && s.Fault.Words == fault.Open && g.leftBlown(s.Fault.Part) {
+	if s.Fault.On == fault.OnPart && s.Fault.Words == fault.Open && in.leftBlown(s.Fault.Part) {
 		return max(p, allMended)
 	}
 	return p
@@ -263,23 +264,23 @@ func (g *inquiry) prior(s *suspect) float64 {
 
 // leftBlown tells whether a repair in this phase has mended a fault that blows this fuse, with the
 // fuse not renewed since.
-func (g *inquiry) leftBlown(fuse string) bool {
-	n := slices.Index(g.model.Fused(), fuse)
+func (in *inquiry) leftBlown(fuse string) bool {
+	n := slices.Index(in.guide.model.Fused(), fuse)
 	if n < 0 {
 		return false
 	}
 	last := -1
-	for k, a := range g.repairs {
+	for k, a := range in.phase.repairs {
 		if a.Part == fuse {
 			last = k
 		}
 	}
-	for _, a := range g.repairs[last+1:] {
-		for _, s := range g.suspects {
+	for _, a := range in.phase.repairs[last+1:] {
+		for _, s := range in.guide.suspects {
 			if !s.isFault() || !a.Mends(s.Fault) {
 				continue
 			}
-			blown, err := g.table.BlownBefore(s.at)
+			blown, err := in.guide.table.BlownBefore(s.at)
 			if err == nil && blows(blown, n) {
 				return true
 			}

@@ -18,13 +18,13 @@ type Mended struct {
 }
 
 // mended finds the interventions that have most likely mended what was there: nothing bad has been seen since.
-func (g *inquiry) mended(b *belief, now Now) *Mended {
+func (in *inquiry) mended(b *belief, now Now) *Mended {
 	var best int
 	total, most := 0.0, 0.0
 	of := map[electric.Action]float64{}
 	for i, cured := range b.cured {
 		w := b.of[i] * cured
-		if cured < surelyCured || !g.suspects[i].isFault() || g.suspects[i].ComesAndGoes() {
+		if cured < surelyCured || !in.guide.suspects[i].isFault() || in.guide.suspects[i].ComesAndGoes() {
 			continue
 		}
 		total += w
@@ -33,12 +33,12 @@ func (g *inquiry) mended(b *belief, now Now) *Mended {
 		}
 		for _, a := range now.Setup {
 			touched := func(part string) bool { return part == a.Part || part == a.Other }
-			if (a.Verb == electric.Cleaned || a.Verb == electric.Swapped) && slices.ContainsFunc(g.suspects[i].Fault.Parts(), touched) {
+			if (a.Verb == electric.Cleaned || a.Verb == electric.Swapped) && slices.ContainsFunc(in.guide.suspects[i].Fault.Parts(), touched) {
 				of[a] += w
 			}
 		}
 	}
-	if total < mendedAt || total < b.of[g.suspects.nobody()] {
+	if total < mendedAt || total < b.of[in.guide.suspects.nobody()] {
 		return nil
 	}
 	m := &Mended{Probability: total}
@@ -61,6 +61,6 @@ func (g *inquiry) mended(b *belief, now Now) *Mended {
 	m.Text = "Mended, as it looks, by " + strings.Join(said, ", or by ") + ": watch it."
 	m.Watch = fmt.Sprintf("Nothing bad has been seen since. What would show that it is not: every state again through a whole warm-up, "+
 		"with %s tapped and the wires there moved. If the complaint comes back, look there first: %s.", strings.Join(parts, ", "),
-		g.suspects[best].Name)
+		in.guide.suspects[best].Name)
 	return m
 }

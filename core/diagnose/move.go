@@ -60,12 +60,12 @@ type Outcome struct {
 }
 
 // best offers the tests with most expected information per minute, each at another place.
-func (g *chooser) best() ([]Move, error) {
-	list, err := g.rank()
+func (ch *chooser) best() ([]Move, error) {
+	list, err := ch.rank()
 	if err != nil {
 		return nil, err
 	}
-	if order := g.now.Order; order != nil {
+	if order := ch.now.Order; order != nil {
 		slices.SortStableFunc(list, func(x, y scored) int { return cmp.Compare(order(x.test), order(y.test)) })
 	}
 	type place struct {
@@ -86,7 +86,7 @@ func (g *chooser) best() ([]Move, error) {
 			continue
 		}
 		taken[p] = true
-		m, err := g.move(s.test)
+		m, err := ch.move(s.test)
 		if err != nil {
 			return nil, err
 		}
@@ -98,29 +98,29 @@ func (g *chooser) best() ([]Move, error) {
 }
 
 // move words a test for a person.
-func (g *chooser) move(t probe.Test) (Move, error) {
-	b := g.b
-	live := b.live(g.suspects)
-	o, err := g.answers(t, live).classes(b, live)
+func (ch *chooser) move(t probe.Test) (Move, error) {
+	b := ch.belief
+	live := b.live(ch.guide.suspects)
+	o, err := ch.asked.answers(t, live).classes(b, live)
 	if err != nil {
 		return Move{}, err
 	}
 	m := Move{
 		Question: t.Question(), Tools: t.Tools(),
-		Minutes: g.minutes(t), Bits: o.bits(b.of, b.same),
+		Minutes: ch.minutes(t), Bits: o.bits(b.of, b.same),
 	}
-	good := g.Healthy(t)
+	good := ch.guide.Healthy(t)
 	m.Good = good.String()
-	m.Outcomes = g.forecast(t, o)
+	m.Outcomes = ch.forecast(t, o)
 	slices.SortStableFunc(m.Outcomes, func(x, y Outcome) int { return cmp.Compare(y.Probability, x.Probability) })
-	card := instruct.Test(g.circuit, t, instruct.Now{State: g.now.State, Setup: g.now.Setup, Kit: g.now.Kit})
+	card := instruct.Test(ch.guide.circuit, t, instruct.Now{State: ch.now.State, Setup: ch.now.Setup, Kit: ch.now.Kit})
 	m.Title, m.Steps, m.Cautions = card.Title, card.Steps, card.Cautions
 	return m, nil
 }
 
 // leaves names what an answer would leave: the suspects that then hold most belief. Those that change no fan stand there as "no
 // fault", together.
-func (g *chooser) leaves(o *outcomes, class int, belief []float64) []string {
+func (ch *chooser) leaves(o *outcomes, class int, belief []float64) []string {
 	type left struct {
 		name string
 		p    float64
@@ -133,11 +133,11 @@ func (g *chooser) leaves(o *outcomes, class int, belief []float64) []string {
 		}
 		p := belief[i] * row[class]
 		sum += p
-		if i == g.suspects.nobody() || slices.Contains(g.b.same, i) {
+		if i == ch.guide.suspects.nobody() || slices.Contains(ch.belief.same, i) {
 			well += p
 			continue
 		}
-		list = append(list, left{g.suspects[i].Name, p})
+		list = append(list, left{ch.guide.suspects[i].Name, p})
 	}
 	list = append(list, left{NoFault, well})
 	slices.SortStableFunc(list, func(x, y left) int { return cmp.Compare(y.p, x.p) })

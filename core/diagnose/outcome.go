@@ -21,18 +21,18 @@ const (
 )
 
 // ending tells how the job stands.
-func (g *inquiry) ending(a *Assessment, e *evidence) Ending {
+func (in *inquiry) ending(a *Assessment, e *evidence) Ending {
 	well := 0.0
 	for _, s := range a.Suspects {
-		if s.has(g.suspects.nobody()) {
+		if s.has(in.guide.suspects.nobody()) {
 			well += s.Probability
 		}
 	}
-	healthy, all := g.statesSeen(e)
+	healthy, all := in.statesSeen(e)
 	switch {
 	case a.Mended != nil && healthy && max(a.Mended.Probability, well) >= foundAt:
 		return IsMended
-	case !g.untouched() && well >= foundAt && healthy:
+	case !in.phase.untouched() && well >= foundAt && healthy:
 		return IsMended
 	case a.Verdict != nil && a.Verdict.Faults[0] != NoFault:
 		return IsVerdict
@@ -49,8 +49,8 @@ func (s *Standing) has(i int) bool { return slices.Contains(s.members, i) }
 
 // statesSeen tells whether every look at the fans of the car as it is now shows a healthy one (and there was one), and whether
 // all states and fans were looked at so. What comes before the last intervention is of a car that is no more.
-func (g *inquiry) statesSeen(e *evidence) (healthy, all bool) {
-	since := g.touchedLast(e)
+func (in *inquiry) statesSeen(e *evidence) (healthy, all bool) {
+	since := in.touchedLast(e)
 	seen := map[string]map[string]bool{}
 	for n, q := range e.questions {
 		if q.test.Do != probe.LookAtFans || n < since || !q.counts() || !plain(q.test.Setup) {
@@ -74,8 +74,8 @@ func (g *inquiry) statesSeen(e *evidence) (healthy, all bool) {
 		}
 	}
 	all = true
-	for _, state := range g.circuit.States {
-		for _, fan := range g.fans {
+	for _, state := range in.guide.circuit.States {
+		for _, fan := range in.guide.fans {
 			all = all && seen[state.Name][fan]
 		}
 	}
@@ -88,7 +88,7 @@ func plain(setup []electric.Action) bool {
 }
 
 // touchedLast is the first question after the last intervention that is still on the car.
-func (g *inquiry) touchedLast(e *evidence) int {
+func (in *inquiry) touchedLast(e *evidence) int {
 	last, had := 0, ""
 	for n, q := range e.questions {
 		var done []electric.Action

@@ -22,9 +22,9 @@ type pairing struct {
 }
 
 // pairingOf is a pair of faults on cars as they came in.
-func (g *inquiry) pairingOf(pair [2]int) *pairing {
+func (in *inquiry) pairingOf(pair [2]int) *pairing {
 	return &pairing{
-		g: g, pair: pair, faults: []fault.Fault{g.suspects[pair[0]].Fault, g.suspects[pair[1]].Fault},
+		g: in, pair: pair, faults: []fault.Fault{in.guide.suspects[pair[0]].Fault, in.guide.suspects[pair[1]].Fault},
 		nets: map[string]*electric.Network{},
 	}
 }
@@ -45,7 +45,7 @@ func (p *pairing) through(
 	var setup []electric.Action
 	for _, a := range asked {
 		for k := range blown {
-			blown[k] = p.g.model.Carry(blown[k], setup, a.test.Setup)
+			blown[k] = p.g.guide.model.Carry(blown[k], setup, a.test.Setup)
 		}
 		name := fmt.Sprintf("%s|%t|%x", a.name, a.old, blown)
 		of, ok := known.Get(name)
@@ -68,8 +68,8 @@ func (p *pairing) complained() (blown [pairCars]uint64, err error) {
 		return blown, err
 	}
 	for k := range blown {
-		n.Tune(p.g.table.Car(k))
-		blown[k] = n.Complain(p.g.circuit.States)
+		n.Tune(p.g.guide.table.Car(k))
+		blown[k] = n.Complain(p.g.guide.circuit.States)
 	}
 	return blown, nil
 }
@@ -79,7 +79,7 @@ func (p *pairing) network(setup []electric.Action) (*electric.Network, error) {
 	if n := p.nets[key]; n != nil {
 		return n, nil
 	}
-	n, err := p.g.model.Network(p.unmended(setup), p.faults)
+	n, err := p.g.guide.model.Network(p.unmended(setup), p.faults)
 	if err == nil {
 		p.nets[key] = n
 	}
@@ -88,7 +88,7 @@ func (p *pairing) network(setup []electric.Action) (*electric.Network, error) {
 
 // unmended is a set-up without the repairs that would mend either fault.
 func (p *pairing) unmended(setup []electric.Action) []electric.Action {
-	return p.g.suspects[p.pair[0]].Unmended(p.g.suspects[p.pair[1]].Unmended(setup))
+	return p.g.guide.suspects[p.pair[0]].Unmended(p.g.guide.suspects[p.pair[1]].Unmended(setup))
 }
 
 // pairCar is one of the pair's cars: a [probe.Subject], in a state of a set-up or with an instrument laid on.
@@ -102,7 +102,7 @@ type pairCar struct {
 func (c pairCar) Faults() []fault.Fault { return c.faults }
 
 // Nominal is what the supply is called by, volts.
-func (c pairCar) Nominal() float64 { return c.g.circuit.Nominal() }
+func (c pairCar) Nominal() float64 { return c.g.guide.circuit.Nominal() }
 
 // Shows is what the instrument shows.
 func (c pairCar) Shows(t probe.Test) (float64, error) {
@@ -114,9 +114,9 @@ func (c pairCar) Shows(t probe.Test) (float64, error) {
 
 // PulledIn tells how the test's relay stands.
 func (c pairCar) PulledIn(t probe.Test) (float64, error) {
-	in := make([]float32, len(c.g.circuit.OfKind(harness.KindRelay)))
+	in := make([]float32, len(c.g.guide.circuit.OfKind(harness.KindRelay)))
 	c.in.PulledIn(in)
-	return float64(in[c.g.table.RelayIndex(t.Part)]), nil
+	return float64(in[c.g.guide.table.RelayIndex(t.Part)]), nil
 }
 
 // Noticed is not looked at: codes say little of two faults.
@@ -133,14 +133,14 @@ func (p *pairing) laidOn(t probe.Test, read bool) (c pairCar, err error) {
 		}
 	}
 	if laid && read {
-		c.laid, err = p.g.instrument(t, p.unmended(t.Setup), p.faults)
+		c.laid, err = p.g.guide.instrument(t, p.unmended(t.Setup), p.faults)
 	}
 	return c, err
 }
 
 // enter makes the car the pair's k-th, with what has blown, in a state; it gives what has blown then.
 func (c pairCar) enter(k int, blown uint64, s *harness.State) uint64 {
-	tuned, after := c.g.table.Car(k), blown
+	tuned, after := c.g.guide.table.Car(k), blown
 	if c.in != nil {
 		c.in.Tune(tuned)
 		c.in.SetBlown(blown)
@@ -216,7 +216,7 @@ func (c pairCar) chance(t probe.Test, o *probe.Observation) (float64, error) {
 		err := kind.Chances(c, t, row)
 		return row[max(0, slices.Index(kind.Words(t), o.Word()))], err
 	}
-	shares := make([]float32, len(c.g.fans))
+	shares := make([]float32, len(c.g.guide.fans))
 	c.in.FanShares(shares)
 	return c.g.lookChance(o.Fans(), resistCycles, func(f int) [4]float64 { return probe.SpeedChances(float64(shares[f])) }), nil
 }
@@ -242,7 +242,7 @@ type askedOnce struct {
 	to   []electric.Action // the set-up that it leaves on the car
 }
 
-func (g *inquiry) askedOf(e *evidence) []askedOnce {
+func (in *inquiry) askedOf(e *evidence) []askedOnce {
 	list := make([]askedOnce, 0, len(e.moves))
 	for _, n := range e.moves {
 		q := e.questions[n]
@@ -250,7 +250,7 @@ func (g *inquiry) askedOf(e *evidence) []askedOnce {
 		for _, a := range q.answers {
 			name += "|" + a.seen.String()
 		}
-		list = append(list, askedOnce{q, name, !g.holds(q.test.Setup), q.test.OnTheCar()})
+		list = append(list, askedOnce{q, name, !in.phase.holds(q.test.Setup), q.test.OnTheCar()})
 	}
 	return list
 }

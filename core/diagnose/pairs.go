@@ -30,43 +30,43 @@ func (g *Guide) pairFitsOf(pair [2]int) *lru.Cache[string, pairFits] {
 
 // contradicted tells whether the likeliest suspect needs a reading to be wrong, or a new part
 // to be bad again.
-func (g *inquiry) contradicted(b *belief, e *evidence) bool {
+func (in *inquiry) contradicted(b *belief, e *evidence) bool {
 	lead := 0
 	for i := range b.of {
-		if !g.suspects[i].Unknown && (g.suspects[lead].Unknown || b.of[i] > b.of[lead]) {
+		if !in.guide.suspects[i].Unknown && (in.guide.suspects[lead].Unknown || b.of[i] > b.of[lead]) {
 			lead = i
 		}
 	}
-	if g.exonerated(g.suspects[lead]) {
+	if in.exonerated(in.guide.suspects[lead]) {
 		return true
 	}
 	return slices.ContainsFunc(e.questions, func(q *question) bool {
-		return q.counts() && !q.elsewhere(g.suspects[lead]) && q.best(lead) < poorlyFits
+		return q.counts() && !q.elsewhere(in.guide.suspects[lead]) && q.best(lead) < poorlyFits
 	})
 }
 
 // pair weighs two faults at once against one, where no single fault explains the log, and
 // brings the belief in each suspect up to date.
-func (g *inquiry) pair(b *belief, e *evidence) error {
-	if !g.contradicted(b, e) {
+func (in *inquiry) pair(b *belief, e *evidence) error {
+	if !in.contradicted(b, e) {
 		return nil
 	}
-	list := g.pairable(e)
+	list := in.pairable(e)
 	var pairs [][2]int
 	for n, i := range list {
 		for _, j := range list[n+1:] {
-			if !g.suspects[i].Fault.SamePlace(g.suspects[j].Fault) {
+			if !in.guide.suspects[i].Fault.SamePlace(in.guide.suspects[j].Fault) {
 				pairs = append(pairs, [2]int{i, j})
 			}
 		}
 	}
-	asked := g.askedOf(e)
+	asked := in.askedOf(e)
 	b.asked = asked
 	weights := make([]float64, len(pairs)) // logarithms
-	err := g.table.Each(g.ctx, len(pairs), func(k int) error {
+	err := in.guide.table.Each(in.ctx, len(pairs), func(k int) error {
 		pr := pairs[k]
-		w := g.pairFit(pr, asked, g.pairFitsOf(pr))
-		weights[k] = math.Log(2*priorTwo*g.prior(g.suspects[pr[0]])*g.prior(g.suspects[pr[1]])) + w
+		w := in.pairFit(pr, asked, in.guide.pairFitsOf(pr))
+		weights[k] = math.Log(2*priorTwo*in.prior(in.guide.suspects[pr[0]])*in.prior(in.guide.suspects[pr[1]])) + w
 		return nil
 	})
 	if err != nil {
@@ -114,13 +114,13 @@ func (b *belief) with(pairs [][2]int, logs []float64, single float64) {
 }
 
 // listed names the likeliest pairs.
-func (g *inquiry) listed(b *belief) []Pair {
+func (in *inquiry) listed(b *belief) []Pair {
 	var list []Pair
 	for _, p := range b.pairs {
 		if p.p < leastPair || len(list) == pairsListed {
 			break
 		}
-		list = append(list, Pair{[2]string{g.suspects[p.i].Name, g.suspects[p.j].Name}, p.p})
+		list = append(list, Pair{[2]string{in.guide.suspects[p.i].Name, in.guide.suspects[p.j].Name}, p.p})
 	}
 	return list
 }
@@ -128,14 +128,14 @@ func (g *inquiry) listed(b *belief) []Pair {
 // pairable picks the suspects worth pairing: those that explain most, no single contradiction
 // counting for much; and for each reading that the best of them cannot explain, the best of
 // those who can.
-func (g *inquiry) pairable(e *evidence) []int {
-	score := make([]float64, len(g.suspects))
+func (in *inquiry) pairable(e *evidence) []int {
+	score := make([]float64, len(in.guide.suspects))
 	var list []int
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		if !s.isFault() || s.ComesAndGoes() {
 			continue
 		}
-		score[i] = math.Log(g.prior(s))
+		score[i] = math.Log(in.prior(s))
 		for _, q := range e.questions {
 			if q.counts() {
 				score[i] += math.Log(math.Max(forgiving, q.best(i)))
@@ -167,8 +167,8 @@ func (g *inquiry) pairable(e *evidence) []int {
 
 // pairFit is the logarithm of how well a pair explains all that was seen, over its cars. What is
 // known of single questions is kept in known.
-func (g *inquiry) pairFit(pair [2]int, asked []askedOnce, known *lru.Cache[string, pairFits]) float64 {
-	p := g.pairingOf(pair)
+func (in *inquiry) pairFit(pair [2]int, asked []askedOnce, known *lru.Cache[string, pairFits]) float64 {
+	p := in.pairingOf(pair)
 	var sum [pairCars]float64
 	if _, err := p.through(asked, known, func(a askedOnce, of *pairFits) {
 		if a.old {

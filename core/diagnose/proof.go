@@ -15,9 +15,14 @@ import (
 
 // prover says what the proof of a fault still lacks.
 type prover struct {
-	*chooser
-	found []Found // what direct tests have shown
+	guide  *Guide
+	asked  *inquiry
+	choice *chooser
+	found  []Found // what direct tests have shown
 }
+
+// prover weighs a choice's belief for a proof; found is what direct tests have shown.
+func (ch *chooser) prover(found []Found) *prover { return &prover{ch.guide, ch.asked, ch, found} }
 
 // lack is one reading that the proof of a fault still misses.
 type lack struct {
@@ -27,26 +32,26 @@ type lack struct {
 }
 
 // lacking lists the demands that nothing seen answers yet.
-func (g *prover) lacking(i int) []lack {
-	seen, now := g.seen, g.now
-	s := g.suspects[i]
+func (pr *prover) lacking(i int) []lack {
+	seen, now := pr.choice.seen, pr.choice.now
+	s := pr.guide.suspects[i]
 	if s.Name == NoFault {
-		return g.unseenStates()
+		return pr.unseenStates()
 	}
-	if g.shownItself(s) {
+	if pr.shownItself(s) {
 		return nil
 	}
-	states := g.telling(s)
-	if joined := g.joined(s.Fault); joined != nil {
+	states := pr.telling(s)
+	if joined := pr.joined(s.Fault); joined != nil {
 		return joined
 	}
 	var list []lack
-	demands, barred := demandsOf(g.circuit, s.Fault), g.made.barred
+	demands, barred := demandsOf(pr.guide.circuit, s.Fault), pr.choice.made.barred
 	asked := func(pin string) bool {
 		return slices.ContainsFunc(demands, func(d demand) bool { return d.pin.String() == pin })
 	}
 	for _, d := range demands {
-		told := g.toldApart(d.pin, s, states)
+		told := pr.toldApart(d.pin, s, states)
 		taken := slices.ContainsFunc(seen, func(o probe.Observation) bool {
 			// The whole drop read from one side to the other tells of both.
 			whole := asked(o.At) && asked(o.From) && (o.At == d.pin.String() || o.From == d.pin.String())
@@ -62,13 +67,13 @@ func (g *prover) lacking(i int) []lack {
 		}
 		if now.Kit.NoMeter {
 			test.Do = probe.Lamp
-			if now.Kit.NoLamp || g.circuit.Part(d.pin.Part).Kind() == harness.KindController {
+			if now.Kit.NoLamp || pr.guide.circuit.Part(d.pin.Part).Kind() == harness.KindController {
 				test.Do = probe.LED
 			}
 		}
 		list = append(list, lack{text: fmt.Sprintf("%s: %s (%s)", d.pin, d.reason, state.Name), test: test})
 	}
-	return g.quicker(list, s.Fault, states[0])
+	return pr.quicker(list, s.Fault, states[0])
 }
 
 // answersDemand tells whether a reading at a demand's pin is one under load, in a state that tells, with its part in. A lamp loads
@@ -83,27 +88,27 @@ func answersDemand(o probe.Observation, d demand, told []*harness.State, kit pro
 
 // toldApart lists the states in which a pin's volts tell the suspect from an open line to that pin: at a module's control line
 // one that idles low and one that is open may read alike. Without such a line, or where they tell as well, all of the states.
-func (g *prover) toldApart(pin harness.Pin, s *suspect, states []*harness.State) []*harness.State {
-	kind := g.circuit.Part(pin.Part).Kind()
+func (pr *prover) toldApart(pin harness.Pin, s *suspect, states []*harness.State) []*harness.State {
+	kind := pr.guide.circuit.Part(pin.Part).Kind()
 	if kind != harness.KindPWMModule && kind != harness.KindFanModule || len(states) < 2 {
 		return states
 	}
-	at := slices.Index(g.model.Pins(), pin)
-	faulty, err := g.network(s, nil)
+	at := slices.Index(pr.guide.model.Pins(), pin)
+	faulty, err := pr.guide.network(s, nil)
 	if at < 0 || err != nil {
 		return states
 	}
 	apart := make(map[*harness.State]float64)
-	for _, w := range g.circuit.Wires {
+	for _, w := range pr.guide.circuit.Wires {
 		if w.From != pin && w.To != pin {
 			continue
 		}
-		open, err := g.model.Network(nil, []fault.Fault{{On: fault.OnWire, Wire: [2]harness.Pin{w.From, w.To}, Words: fault.Open}})
+		open, err := pr.guide.model.Network(nil, []fault.Fault{{On: fault.OnWire, Wire: [2]harness.Pin{w.From, w.To}, Words: fault.Open}})
 		if err != nil {
 			return states
 		}
 		for _, state := range states {
-			apart[state] = max(apart[state], math.Abs(g.readAt(faulty, state, at)-g.readAt(open, state, at)))
+			apart[state] = max(apart[state], math.Abs(pr.readAt(faulty, state, at)-pr.readAt(open, state, at)))
 		}
 	}
 	most := 0.0
@@ -114,8 +119,8 @@ func (g *prover) toldApart(pin harness.Pin, s *suspect, states []*harness.State)
 }
 
 // readAt is what a meter shows at one of the model's pins, from rest in a state; nothing where it floats.
-func (g *prover) readAt(n *electric.Network, state *harness.State, at int) float64 {
-	volts := make([]float32, len(g.model.Pins()))
+func (pr *prover) readAt(n *electric.Network, state *harness.State, at int) float64 {
+	volts := make([]float32, len(pr.guide.model.Pins()))
 	n.Restore()
 	n.Enter(state)
 	n.MeterVolts(volts, nil)
@@ -123,22 +128,22 @@ func (g *prover) readAt(n *electric.Network, state *harness.State, at int) float
 }
 
 // shownItself tells whether a test of the part itself has shown the fault.
-func (g *prover) shownItself(s *suspect) bool {
-	return s.isFault() && (shownAt(g.found, s.Fault) || g.provenAtOnce(s.Fault, g.telling(s)))
+func (pr *prover) shownItself(s *suspect) bool {
+	return s.isFault() && (shownAt(pr.found, s.Fault) || pr.provenAtOnce(s.Fault, pr.telling(s)))
 }
 
 // provenAtOnce tells whether one test has already shown the part itself to be bad, whatever is
 // around it: a relay that takes its fault along, or fails on the bench; a motor fed directly.
-func (g *prover) provenAtOnce(f fault.Fault, states []*harness.State) bool {
-	return slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
-		t, err := o.Test(g.circuit)
-		return err == nil && !o.Unreachable() && (g.provesAtOnce(f, t, states) || g.shownOpenly(f, t, &o))
+func (pr *prover) provenAtOnce(f fault.Fault, states []*harness.State) bool {
+	return slices.ContainsFunc(pr.choice.seen, func(o probe.Observation) bool {
+		t, err := o.Test(pr.guide.circuit)
+		return err == nil && !o.Unreachable() && (pr.provesAtOnce(f, t, states) || pr.shownOpenly(f, t, &o))
 	})
 }
 
 // shownOpenly tells whether an answer shows the fault itself to hand and eye, or to a meter at both its ends: a fuse
 // seen blown, a fan stuck, a part open on the bench, a wire open from end to end.
-func (g *prover) shownOpenly(f fault.Fault, t probe.Test, o *probe.Observation) bool {
+func (pr *prover) shownOpenly(f fault.Fault, t probe.Test, o *probe.Observation) bool {
 	switch t.Do {
 	case probe.Looked:
 		here := t.Part == f.Subject() || f.On == fault.OnPin && t.Part == f.Pin.Part
@@ -147,7 +152,7 @@ func (g *prover) shownOpenly(f fault.Fault, t probe.Test, o *probe.Observation) 
 		return f.On == fault.OnPart && t.Part == f.Part && slices.Contains(shownWords[o.Word()], f.Words)
 	}
 	open := t.Do == probe.Buzzer && o.Word() == probe.Silent || t.Do == probe.Ohms && o.Reading().Open
-	ends := g.endsOf(f)
+	ends := pr.endsOf(f)
 	between := ends == [2]harness.Pin{t.At.Cavity(), t.From.Cavity()} || ends == [2]harness.Pin{t.From.Cavity(), t.At.Cavity()}
 	return open && f.Words == fault.Open && between
 }
@@ -159,12 +164,12 @@ var shownWords = map[string][]string{
 }
 
 // endsOf are the two pins between which a fault lies; empty where it is not between two.
-func (g *prover) endsOf(f fault.Fault) (ends [2]harness.Pin) {
+func (pr *prover) endsOf(f fault.Fault) (ends [2]harness.Pin) {
 	switch f.On {
 	case fault.OnWire:
 		return f.Wire
 	case fault.OnPart:
-		if pins := g.circuit.Part(f.Part).Pins(); len(pins) == 2 {
+		if pins := pr.guide.circuit.Part(f.Part).Pins(); len(pins) == 2 {
 			return [2]harness.Pin(pins)
 		}
 	}
@@ -172,7 +177,7 @@ func (g *prover) endsOf(f fault.Fault) (ends [2]harness.Pin) {
 }
 
 // untouchedPart tells whether nothing has been seen, felt or read at the place of a fault.
-func (g *prover) untouchedPart(s *suspect) bool {
+func (pr *prover) untouchedPart(s *suspect) bool {
 	if !s.isFault() {
 		return false
 	}
@@ -180,8 +185,8 @@ func (g *prover) untouchedPart(s *suspect) bool {
 	for _, end := range s.Fault.Wire {
 		here = append(here, end.Part)
 	}
-	return !slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
-		t, err := o.Test(g.circuit)
+	return !slices.ContainsFunc(pr.choice.seen, func(o probe.Observation) bool {
+		t, err := o.Test(pr.guide.circuit)
 		if err != nil {
 			return false
 		}
@@ -196,16 +201,16 @@ func (g *prover) untouchedPart(s *suspect) bool {
 
 // joined asks of two crossed wires where one of them really goes, which volts at their ends
 // seldom tell; nil where that cannot be read.
-func (g *prover) joined(f fault.Fault) []lack {
-	if f.On != fault.OnWires || g.now.Kit.NoMeter {
+func (pr *prover) joined(f fault.Fault) []lack {
+	if f.On != fault.OnWires || pr.choice.now.Kit.NoMeter {
 		return nil
 	}
 	pair := f.Joined()[0]
 	return []lack{{text: fmt.Sprintf("%s to %s: joined, power off", pair[0], pair[1]),
-		test: probe.Between(g.circuit, g.now.Setup, pair[0], pair[1])}}
+		test: probe.Between(pr.guide.circuit, pr.choice.now.Setup, pair[0], pair[1])}}
 }
 
-func (g *prover) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
+func (pr *prover) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.State) bool {
 	if f.On == fault.OnWires && t.Do == probe.Ohms {
 		pairs := f.Joined()
 		return slices.ContainsFunc(pairs[:], func(pair [2]harness.Pin) bool {
@@ -216,7 +221,7 @@ func (g *prover) provesAtOnce(f fault.Fault, t probe.Test, states []*harness.Sta
 		return false
 	}
 	has := func(match func(a electric.Action) bool) bool { return slices.ContainsFunc(t.Setup, match) }
-	switch g.circuit.Part(f.Part).Kind() {
+	switch pr.guide.circuit.Part(f.Part).Kind() {
 	case harness.KindRelay:
 		if t.Do == probe.Ohms && t.At.Inner && t.At.Part == f.Part {
 			return benchProves(f, t)
@@ -254,23 +259,23 @@ func benchProves(f fault.Fault, t probe.Test) bool {
 }
 
 // quicker replaces what is lacking by one test of the part itself where that takes less time.
-func (g *prover) quicker(list []lack, f fault.Fault, state *harness.State) []lack {
+func (pr *prover) quicker(list []lack, f fault.Fault, state *harness.State) []lack {
 	if len(list) == 0 || f.On != fault.OnPart {
 		return list
 	}
-	now := g.now
+	now := pr.choice.now
 	minutes, setup, at := 0.0, now.Setup, now.State
 	for _, l := range list {
-		minutes += l.test.Minutes(g.circuit, at, setup)
+		minutes += l.test.Minutes(pr.guide.circuit, at, setup)
 		setup, at = l.test.Setup, l.test.State
 	}
 	best := -1.0
 	var quick lack
-	for _, t := range probe.Around(g.circuit, now.Setup, g.circuit.Part(f.Part)) {
-		if g.made.has(t) || !now.Kit.Can(t) || !g.provesAtOnce(f, t, []*harness.State{state}) {
+	for _, t := range probe.Around(pr.guide.circuit, now.Setup, pr.guide.circuit.Part(f.Part)) {
+		if pr.choice.made.has(t) || !now.Kit.Can(t) || !pr.provesAtOnce(f, t, []*harness.State{state}) {
 			continue
 		}
-		if m := t.Minutes(g.circuit, now.State, now.Setup); m < minutes && (best < 0 || m < best) {
+		if m := t.Minutes(pr.guide.circuit, now.State, now.Setup); m < minutes && (best < 0 || m < best) {
 			best, quick = m, lack{text: f.Part + " itself tested", test: t}
 		}
 	}
@@ -282,21 +287,21 @@ func (g *prover) quicker(list []lack, f fault.Fault, state *harness.State) []lac
 
 // rival asks for the test that tells the leader from those who explain the evidence as well
 // and are less likely only because they are rarer; none where no test would.
-func (g *prover) rival(top Standing) ([]lack, error) {
-	b := g.b
-	explains := func(i int) float64 { return b.of[i] / g.priors[i] }
+func (pr *prover) rival(top Standing) ([]lack, error) {
+	b := pr.choice.belief
+	explains := func(i int) float64 { return b.of[i] / pr.asked.priors[i] }
 	best := 0.0
 	for _, i := range top.members {
 		best = max(best, explains(i))
 	}
-	even := &belief{of: make([]float64, len(g.suspects)), car: b.car}
+	even := &belief{of: make([]float64, len(pr.guide.suspects)), car: b.car}
 	leader := top.members[0]
 	var rivals []int
-	for i, s := range g.suspects {
+	for i, s := range pr.guide.suspects {
 		if s.Unknown || slices.Contains(top.members, i) || explains(i) < rivalFit*best {
 			continue
 		}
-		apart, err := g.tellApart(leader, i)
+		apart, err := pr.asked.tellApart(leader, i)
 		if err != nil {
 			return nil, err
 		}
@@ -311,13 +316,13 @@ func (g *prover) rival(top Standing) ([]lack, error) {
 	for _, i := range rivals {
 		even.of[i] = 0.5 / float64(len(rivals))
 	}
-	list, err := g.by(even).rank()
+	list, err := pr.choice.by(even).rank()
 	if err != nil {
 		return nil, err
 	}
 	for _, s := range list {
 		if s.bits >= rivalBits {
-			return []lack{{text: "told apart from " + g.suspects[rivals[0]].Name, test: s.test}}, nil
+			return []lack{{text: "told apart from " + pr.guide.suspects[rivals[0]].Name, test: s.test}}, nil
 		}
 	}
 	return nil, nil
@@ -325,8 +330,8 @@ func (g *prover) rival(top Standing) ([]lack, error) {
 
 // unseenStates lists the states in which the fans have not been looked at with just this
 // set-up: what "nothing is wrong", and a repair, still lack.
-func (g *prover) unseenStates() []lack {
-	setup := probe.Lasting(g.now.Setup)
+func (pr *prover) unseenStates() []lack {
+	setup := probe.Lasting(pr.choice.now.Setup)
 	// What the engine does makes no other car: a state looked at with it running has been looked at.
 	fitted := func(setup []electric.Action) string {
 		_, rest := electric.EngineIn(setup)
@@ -334,9 +339,9 @@ func (g *prover) unseenStates() []lack {
 	}
 	key := fitted(setup)
 	var list []lack
-	for _, state := range g.circuit.States {
-		looked := slices.ContainsFunc(g.seen, func(o probe.Observation) bool {
-			held, err := o.Held(g.circuit)
+	for _, state := range pr.guide.circuit.States {
+		looked := slices.ContainsFunc(pr.choice.seen, func(o probe.Observation) bool {
+			held, err := o.Held(pr.guide.circuit)
 			return err == nil && o.Fans() != nil && o.State == state.Name && fitted(held) == key
 		})
 		if !looked {
@@ -349,26 +354,26 @@ func (g *prover) unseenStates() []lack {
 
 // telling lists the states in which the fault shows, the one where it shows most first: by
 // fan speeds, then by volts.
-func (g *prover) telling(s *suspect) []*harness.State {
-	well, err := g.model.Network(nil, nil)
+func (pr *prover) telling(s *suspect) []*harness.State {
+	well, err := pr.guide.model.Network(nil, nil)
 	if err != nil {
-		return g.circuit.States
+		return pr.guide.circuit.States
 	}
-	faulty, err := g.network(s, nil)
+	faulty, err := pr.guide.network(s, nil)
 	if err != nil {
-		return g.circuit.States
+		return pr.guide.circuit.States
 	}
-	fans, pins := len(g.fans), len(g.model.Pins())
+	fans, pins := len(pr.guide.fans), len(pr.guide.model.Pins())
 	a, b := make([]float32, fans), make([]float32, fans)
 	v, w := make([]float32, pins), make([]float32, pins)
-	blown, err := g.table.BlownBefore(s.at)
+	blown, err := pr.guide.table.BlownBefore(s.at)
 	if err != nil {
-		return g.circuit.States
+		return pr.guide.circuit.States
 	}
 	faulty.Restore()
 	faulty.SetBlown(blown[0])
 	difference := make(map[*harness.State]float64)
-	for _, state := range g.circuit.States {
+	for _, state := range pr.guide.circuit.States {
 		well.Rest()
 		well.Enter(state)
 		well.FanShares(a)
@@ -384,7 +389,7 @@ func (g *prover) telling(s *suspect) []*harness.State {
 			difference[state] += math.Abs(probe.Meter(float64(v[p])) - probe.Meter(float64(w[p])))
 		}
 	}
-	states := slices.Clone(g.circuit.States)
+	states := slices.Clone(pr.guide.circuit.States)
 	slices.SortStableFunc(states, func(x, y *harness.State) int { return cmp.Compare(difference[y], difference[x]) })
 	shows := states[:1]
 	for _, state := range states[1:] {

@@ -12,23 +12,24 @@ import (
 
 // chooser chooses the next test by what is believed, what has been tried, and how the car stands.
 type chooser struct {
-	*inquiry
-	b    *belief
-	seen []probe.Observation // of the car as it is now
-	now  Now
-	made tried
+	guide  *Guide
+	asked  *inquiry
+	belief *belief
+	seen   []probe.Observation // of the car as it is now
+	now    Now
+	made   tried
 
 	least float64 // the information below which a test is not worth offering
 }
 
-func (g *inquiry) chooser(b *belief, seen []probe.Observation, now Now) *chooser {
-	return &chooser{g, b.asMended(g.suspects.nobody()), seen, now, g.tried(seen), leastBits}
+func (in *inquiry) chooser(b *belief, seen []probe.Observation, now Now) *chooser {
+	return &chooser{in.guide, in, b.asMended(in.guide.suspects.nobody()), seen, now, in.tried(seen), leastBits}
 }
 
 // by is the same choice with another belief.
-func (g *chooser) by(b *belief) *chooser {
-	other := *g
-	other.b = b
+func (ch *chooser) by(b *belief) *chooser {
+	other := *ch
+	other.belief = b
 	return &other
 }
 
@@ -45,91 +46,91 @@ func (s scored) grade() float64 { return math.Round(math.Log(s.score) / tied) }
 // are looked at so closely, and only suspects above closeBelief are foretold.
 
 // rank lists the tests not yet made that tell something, by information per minute.
-func (g *chooser) rank() ([]scored, error) {
-	b, now := g.b, g.now
-	b.live(g.suspects)
-	tests := g.affordable(probe.Tests(g.circuit, now.Setup))
+func (ch *chooser) rank() ([]scored, error) {
+	b, now := ch.belief, ch.now
+	b.live(ch.guide.suspects)
+	tests := ch.affordable(probe.Tests(ch.guide.circuit, now.Setup))
 	usual := len(tests)
-	for _, p := range g.leaders() {
-		tests = append(tests, probe.Around(g.circuit, now.Setup, p)...)
+	for _, p := range ch.leaders() {
+		tests = append(tests, probe.Around(ch.guide.circuit, now.Setup, p)...)
 	}
-	for _, w := range g.leadingWires() {
-		tests = append(tests, probe.Along(g.circuit, now.Setup, w))
-		for _, held := range g.suspects.held(w) {
+	for _, w := range ch.leadingWires() {
+		tests = append(tests, probe.Along(ch.guide.circuit, now.Setup, w))
+		for _, held := range ch.guide.suspects.held(w) {
 			if b.of[held.at] >= closeBelief {
-				tests = append(tests, probe.HeldTests(g.model, held.Fault, now.Setup)...)
+				tests = append(tests, probe.HeldTests(ch.guide.model, held.Fault, now.Setup)...)
 			}
 		}
 	}
-	tests = append(tests, probe.AnyTime(g.circuit, now.Setup)...)
+	tests = append(tests, probe.AnyTime(ch.guide.circuit, now.Setup)...)
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
 	}
 	likely := b.closer(closeBelief)
 	var list []scored
 	for k, t := range tests {
-		if g.made.has(t) || !now.Kit.Can(t) {
+		if ch.made.has(t) || !now.Kit.Can(t) {
 			continue
 		}
 		of := b
 		if k >= usual {
 			of = likely
 		}
-		live := of.live(g.suspects)
-		o, err := g.answers(t, live).classes(of, live)
+		live := of.live(ch.guide.suspects)
+		o, err := ch.asked.answers(t, live).classes(of, live)
 		if err != nil {
 			if k >= usual {
 				continue // such a set-up cannot be
 			}
 			return nil, err
 		}
-		if bits := o.bits(b.of, b.same) * of.share(); bits > g.least {
-			minutes := g.minutes(t) * now.School.Weight(g.circuit, t)
+		if bits := o.bits(b.of, b.same) * of.share(); bits > ch.least {
+			minutes := ch.minutes(t) * now.School.Weight(ch.guide.circuit, t)
 			list = append(list, scored{t, bits / minutes, bits})
 		}
 	}
-	list = g.sorted(list)
+	list = ch.sorted(list)
 	if !b.two() {
 		return list, nil
 	}
-	return g.ofTwo(list), nil
+	return ch.ofTwo(list), nil
 }
 
 // sorted puts the most information a minute first; of those that are tied, what brings a hand nearest to a fan last.
-func (g *chooser) sorted(list []scored) []scored {
+func (ch *chooser) sorted(list []scored) []scored {
 	slices.SortStableFunc(list, func(x, y scored) int {
 		return cmp.Or(cmp.Compare(y.grade(), x.grade()),
-			cmp.Compare(x.test.Risk(g.circuit), y.test.Risk(g.circuit)), cmp.Compare(y.score, x.score))
+			cmp.Compare(x.test.Risk(ch.guide.circuit), y.test.Risk(ch.guide.circuit)), cmp.Compare(y.score, x.score))
 	})
 	return list
 }
 
 // ofTwo keeps the tests that tell which two faults it is.
-func (g *chooser) ofTwo(list []scored) []scored {
+func (ch *chooser) ofTwo(list []scored) []scored {
 	pairings := map[[2]int]*pairing{}
 	var kept []scored
 	for _, s := range list[:min(len(list), testsOfTwo)] {
-		bits, err := g.toldOfTwo(s.test, pairings)
-		if err != nil || bits <= g.least {
+		bits, err := ch.toldOfTwo(s.test, pairings)
+		if err != nil || bits <= ch.least {
 			continue
 		}
 		s.score, s.bits = s.score*bits/s.bits, bits
 		kept = append(kept, s)
 	}
-	return g.sorted(kept)
+	return ch.sorted(kept)
 }
 
 // affordable leaves out tests in set-ups that would take too long to foretell: as the car stands and with
 // everything fitted always, each relay out in the order in which relays are suspected, as long as there is
 // time. As the evidence narrows the suspects down, there is time for all.
-func (g *chooser) affordable(tests []probe.Test) []probe.Test {
-	each := len(g.b.counts) * len(g.circuit.States) * len(g.model.Pins())
-	always := []string{probe.SetupKey(g.now.Setup), probe.SetupKey(probe.Lasting(g.now.Setup))}
-	room := min(g.table.Room(), mostForetold/max(1, each)) - len(always)
-	if room >= len(g.circuit.OfKind(harness.KindRelay)) {
+func (ch *chooser) affordable(tests []probe.Test) []probe.Test {
+	each := len(ch.belief.counts) * len(ch.guide.circuit.States) * len(ch.guide.model.Pins())
+	always := []string{probe.SetupKey(ch.now.Setup), probe.SetupKey(probe.Lasting(ch.now.Setup))}
+	room := min(ch.guide.table.Room(), mostForetold/max(1, each)) - len(always)
+	if room >= len(ch.guide.circuit.OfKind(harness.KindRelay)) {
 		return tests
 	}
-	suspected := g.suspects.onParts(g.b.of)
+	suspected := ch.guide.suspects.onParts(ch.belief.of)
 	var others []probe.Test // one of each further set-up
 	seen := map[string]bool{always[0]: true, always[1]: true}
 	for _, t := range tests {
@@ -146,10 +147,10 @@ func (g *chooser) affordable(tests []probe.Test) []probe.Test {
 }
 
 // leaders names the parts on which most belief lies.
-func (g *chooser) leaders() []*harness.Part {
-	on := g.suspects.onParts(g.b.of)
+func (ch *chooser) leaders() []*harness.Part {
+	on := ch.guide.suspects.onParts(ch.belief.of)
 	var parts []*harness.Part
-	for _, p := range g.circuit.Parts {
+	for _, p := range ch.guide.circuit.Parts {
 		if on[p.Name] >= leadingBelief {
 			parts = append(parts, p)
 		}
@@ -159,19 +160,19 @@ func (g *chooser) leaders() []*harness.Part {
 }
 
 // leadingWires names the wires on which much belief lies, the likeliest few.
-func (g *chooser) leadingWires() []*harness.Wire {
+func (ch *chooser) leadingWires() []*harness.Wire {
 	on := map[*harness.Wire]float64{}
 	var wires []*harness.Wire
-	for i, s := range g.suspects {
+	for i, s := range ch.guide.suspects {
 		for _, ends := range [][2]harness.Pin{s.Fault.Wire, s.Fault.Other} {
-			w := g.circuit.Wire(ends[0], ends[1])
+			w := ch.guide.circuit.Wire(ends[0], ends[1])
 			if w == nil {
 				continue
 			}
 			if on[w] == 0 {
 				wires = append(wires, w)
 			}
-			on[w] += g.b.of[i]
+			on[w] += ch.belief.of[i]
 		}
 	}
 	wires = slices.DeleteFunc(wires, func(w *harness.Wire) bool { return on[w] < leadingBelief })
@@ -180,8 +181,8 @@ func (g *chooser) leadingWires() []*harness.Wire {
 }
 
 // minutes prices a test for this person, as the car stands.
-func (g *chooser) minutes(t probe.Test) float64 {
-	return t.Minutes(g.circuit, g.now.State, g.now.Setup) + g.now.Kit.Extra(g.circuit, t, g.now.State)
+func (ch *chooser) minutes(t probe.Test) float64 {
+	return t.Minutes(ch.guide.circuit, ch.now.State, ch.now.Setup) + ch.now.Kit.Extra(ch.guide.circuit, t, ch.now.State)
 }
 
 // tried is what has been tested, and which pins cannot be reached.
@@ -190,12 +191,12 @@ type tried struct {
 	barred map[string]bool
 }
 
-func (g *inquiry) tried(seen []probe.Observation) tried {
+func (in *inquiry) tried(seen []probe.Observation) tried {
 	m := tried{map[string]bool{}, map[string]bool{}}
 	for k := range seen {
 		if seen[k].Unreachable() {
 			m.barred[seen[k].At] = true
-		} else if t, err := seen[k].Test(g.circuit); err == nil {
+		} else if t, err := seen[k].Test(in.guide.circuit); err == nil {
 			m.tests[sameTest(t)] = true
 		}
 	}

@@ -62,22 +62,22 @@ func (g *Guide) Refute(ctx context.Context, seen []probe.Observation, now Now, n
 }
 
 // refuter finds the test that best tells the part from all the rest, a minute.
-func (g *chooser) refuter(s *Stakes, mine map[int]bool) error {
+func (ch *chooser) refuter(s *Stakes, mine map[int]bool) error {
 	if s.Belief <= 0 || s.Belief >= 1 {
 		return nil
 	}
-	b := g.b
-	even := &belief{of: make([]float64, len(g.suspects)), car: b.car}
-	for i := range g.suspects {
+	b := ch.belief
+	even := &belief{of: make([]float64, len(ch.guide.suspects)), car: b.car}
+	for i := range ch.guide.suspects {
 		switch {
 		case mine[i]:
 			even.of[i] = 0.5 * b.of[i] / s.Belief
-		case !g.suspects[i].Unknown:
+		case !ch.guide.suspects[i].Unknown:
 			even.of[i] = 0.5 * b.of[i] / (1 - s.Belief)
 		}
 	}
-	live := even.live(g.suspects)
-	list, err := g.by(even).rank()
+	live := even.live(ch.guide.suspects)
+	list, err := ch.by(even).rank()
 	if err != nil {
 		return err
 	}
@@ -87,20 +87,20 @@ func (g *chooser) refuter(s *Stakes, mine map[int]bool) error {
 	}
 	var best []candidate
 	for _, t := range list[:min(len(list), 40)] {
-		o, err := g.answers(t.test, live).classes(even, live)
+		o, err := ch.asked.answers(t.test, live).classes(even, live)
 		if err != nil {
 			return err
 		}
 		gain, against := o.between(even.of, mine)
 		if gain > 0.1 {
-			best = append(best, candidate{t, gain / t.test.Minutes(g.circuit, g.now.State, g.now.Setup), against})
+			best = append(best, candidate{t, gain / t.test.Minutes(ch.guide.circuit, ch.now.State, ch.now.Setup), against})
 		}
 	}
 	if len(best) == 0 {
 		return nil
 	}
 	slices.SortStableFunc(best, func(x, y candidate) int { return cmp.Compare(y.gain, x.gain) })
-	m, err := g.move(best[0].test)
+	m, err := ch.move(best[0].test)
 	s.Refute, s.Refuted = &m, best[0].against*(1-s.Belief)
 	return err
 }

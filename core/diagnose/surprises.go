@@ -15,10 +15,10 @@ type Surprise struct {
 
 // surprises finds the observations that fit nothing the others leave, and those that gainsay another
 // answer to the same question.
-func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b *belief) []Surprise {
+func (in *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b *belief) []Surprise {
 	expected := make([][]float64, len(e.questions))
 	for n, q := range e.questions {
-		expected[n] = g.expected(q, sums)
+		expected[n] = in.expected(q, sums)
 	}
 	var list []Surprise
 	for k, at := range e.of {
@@ -31,51 +31,51 @@ func (g *inquiry) surprises(seen []probe.Observation, e *evidence, sums logs, b 
 			continue
 		}
 		switch {
-		case q.counted() > 1 && q.weaker(at.answer) && !g.comesAndGoesLeads(b):
+		case q.counted() > 1 && q.weaker(at.answer) && !in.comesAndGoesLeads(b):
 			list = append(list, Surprise{k, fmt.Sprintf("%s: another answer to the same question contradicts this; take it again",
 				seen[k].String())})
 		case directPlace(q.test) != "" || q.test.Do == probe.Wiggled:
 			// It tells the state of that part, whatever else is wrong: a finding of its own.
-		case q.counted() == 1 && expected[at.question][at.answer] < surprisingBelow && !g.explained(b, q, a):
-			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest: take it again%s", seen[k].String(), g.orTwo(b))})
+		case q.counted() == 1 && expected[at.question][at.answer] < surprisingBelow && !in.explained(b, q, a):
+			list = append(list, Surprise{k, fmt.Sprintf("%s: this contradicts the rest: take it again%s", seen[k].String(), in.orTwo(b))})
 		}
 	}
 	return list
 }
 
 // orTwo is what else may be where readings contradict each other: two faults at once, named where a pair is in sight.
-func (g *inquiry) orTwo(b *belief) string {
+func (in *inquiry) orTwo(b *belief) string {
 	if len(b.pairs) == 0 {
 		return ", or two things are wrong"
 	}
-	return fmt.Sprintf(", or two things are wrong: %s and %s", g.suspects[b.pairs[0].i].Name, g.suspects[b.pairs[0].j].Name)
+	return fmt.Sprintf(", or two things are wrong: %s and %s", in.guide.suspects[b.pairs[0].i].Name, in.guide.suspects[b.pairs[0].j].Name)
 }
 
 // comesAndGoesLeads tells whether the likeliest suspect shows now and not then, so that two answers
 // to one question are no surprise.
-func (g *inquiry) comesAndGoesLeads(b *belief) bool {
+func (in *inquiry) comesAndGoesLeads(b *belief) bool {
 	lead := 0
 	for i := range b.of {
 		if b.of[i] > b.of[lead] {
 			lead = i
 		}
 	}
-	return g.suspects[lead].ComesAndGoes()
+	return in.guide.suspects[lead].ComesAndGoes()
 }
 
 // explained tells whether a suspect or a pair of faults that is believed in accounts for an answer.
-func (g *inquiry) explained(b *belief, q *question, a answer) bool {
+func (in *inquiry) explained(b *belief, q *question, a answer) bool {
 	well := func(i int) float64 {
 		f := q.fits(a, i)
 		return slices.Max(f[:])
 	}
-	for i, s := range g.suspects {
+	for i, s := range in.guide.suspects {
 		if !s.Unknown && b.of[i] >= leadingAt && well(i) > explainsWell {
 			return true
 		}
 	}
 	for _, p := range b.pairs {
-		if p.p >= pairExplains && (max(well(p.i), well(p.j)) > explainsWell || g.pairExplains(b, p, q)) {
+		if p.p >= pairExplains && (max(well(p.i), well(p.j)) > explainsWell || in.pairExplains(b, p, q)) {
 			return true
 		}
 	}
@@ -83,9 +83,9 @@ func (g *inquiry) explained(b *belief, q *question, a answer) bool {
 }
 
 // pairExplains tells whether a pair's own cars answer a question as it was answered.
-func (g *inquiry) pairExplains(b *belief, p pairBelief, q *question) bool {
+func (in *inquiry) pairExplains(b *belief, p pairBelief, q *question) bool {
 	ij, best := [2]int{p.i, p.j}, 0.0
-	_, err := g.pairingOf(ij).through(b.asked, g.pairFitsOf(ij), func(a askedOnce, of *pairFits) {
+	_, err := in.pairingOf(ij).through(b.asked, in.guide.pairFitsOf(ij), func(a askedOnce, of *pairFits) {
 		if a.question == q && !a.old {
 			best = slices.Max(of.fit[:])
 		}
@@ -95,17 +95,17 @@ func (g *inquiry) pairExplains(b *belief, p pairBelief, q *question) bool {
 
 // expected is how likely each answer to a question was, going by all other questions; nil where it
 // says nothing now.
-func (g *inquiry) expected(q *question, sums logs) []float64 {
+func (in *inquiry) expected(q *question, sums logs) []float64 {
 	if !slices.ContainsFunc(q.answers, func(a answer) bool { return a.fits != nil }) {
 		return nil
 	}
-	b := g.believe(g.leftOut(q, sums))
+	b := in.believe(in.leftOut(q, sums))
 	list := make([]float64, len(q.answers))
 	for n, a := range q.answers {
 		if a.fits == nil {
 			continue
 		}
-		for i, s := range g.suspects {
+		for i, s := range in.guide.suspects {
 			if s.Unknown {
 				continue
 			}

@@ -39,7 +39,7 @@ func (a *worded) fit(f *fit, i int, o *probe.Observation) error {
 // classes: a class for each word.
 func (a *worded) classes(b *belief, live []int) (*outcomes, error) {
 	words := a.kind.Words(a.car.test)
-	o := &outcomes{labels: words, chance: make([][]float64, len(a.g.suspects)), total: make([]float64, len(words))}
+	o := &outcomes{labels: words, chance: make([][]float64, len(a.g.guide.suspects)), total: make([]float64, len(words))}
 	for _, i := range live {
 		row := make([]float64, len(words))
 		for k := range cars {

@@ -20,8 +20,17 @@ import (
 type Body interface {
 	Kind() Kind // the name under which the log keeps it
 
-	bring(*harness.Circuit, *State) error // what it does to the job; an error where the circuit no longer permits it
 	said(*harness.Circuit) line
+}
+
+// onCar is an entry that does something to the car, or says something of it: an error where the circuit no longer permits that.
+type onCar interface {
+	bring(*harness.Circuit, *State) error
+}
+
+// ofJob is an entry that changes how the job itself stands.
+type ofJob interface {
+	settle(*State)
 }
 
 // line is how the thread says an entry.
@@ -125,6 +134,7 @@ type Move struct {
 type Unread struct {
 	As  Kind
 	Raw json.RawMessage
+	Why error
 }
 
 // MarshalJSON gives back what was read.
@@ -136,6 +146,9 @@ var readers = map[Kind]func([]byte) (Body, error){
 	Closed: read[Closing], Reopened: read[Reopening], Repaired: read[Repair], Checked: read[Check], Pictured: read[Picture],
 	Drilled: read[Drill], Handed: read[Handing], Moved: read[Move],
 }
+
+// mostOfKind is how much of the name of an unknown kind is said.
+const mostOfKind = 40
 
 // Known tells whether there is such a kind of entry.
 func Known(kind Kind) bool { return readers[kind] != nil }
@@ -149,12 +162,15 @@ func ReadBody(kind Kind, data []byte) (Body, error) {
 	if !json.Valid(data) {
 		return nil, fmt.Errorf("the body of an entry is no JSON")
 	}
+	why := fmt.Errorf("there is no kind of entry %q", harness.Clipped(string(kind), mostOfKind))
 	if reader := readers[kind]; reader != nil {
-		if body, err := reader(data); err == nil {
+		body, err := reader(data)
+		if err == nil {
 			return body, nil
 		}
+		why = err
 	}
-	return Unread{kind, slices.Clone(data)}, nil
+	return Unread{kind, slices.Clone(data), why}, nil
 }
 
 func read[T Body](data []byte) (Body, error) {
@@ -211,15 +227,6 @@ func (Handing) Kind() Kind   { return Handed }
 func (Move) Kind() Kind      { return Moved }
 func (u Unread) Kind() Kind  { return u.As }
 
-// What is only told does nothing to the job.
-func (Complaint) bring(*harness.Circuit, *State) error { return nil }
-func (Note) bring(*harness.Circuit, *State) error      { return nil }
-func (Strike) bring(*harness.Circuit, *State) error    { return nil } // its entry has been taken out before
-func (Picture) bring(*harness.Circuit, *State) error   { return nil }
-func (Drill) bring(*harness.Circuit, *State) error     { return nil } // it is told apart before
-func (Handing) bring(*harness.Circuit, *State) error   { return nil }
-func (Move) bring(*harness.Circuit, *State) error      { return nil }
-
 func (r Reading) bring(c *harness.Circuit, s *State) error {
 	if _, err := r.Seen.Check(c); err != nil {
 		return err
@@ -251,24 +258,19 @@ func (r Repair) bring(c *harness.Circuit, s *State) error {
 	return nil
 }
 
-func (k Check) bring(_ *harness.Circuit, s *State) error {
+func (k Check) settle(s *State) {
 	s.Said[k.Key] = k.Answer
-	return nil
 }
 
-func (k Closing) bring(_ *harness.Circuit, s *State) error {
+func (k Closing) settle(s *State) {
 	s.Closed, s.Reason, s.Conclusion, s.Score, s.Closing = true, k.Reason, k.Conclusion, k.Score, k
-	return nil
 }
 
-func (Reopening) bring(_ *harness.Circuit, s *State) error {
+func (Reopening) settle(s *State) {
 	s.Closed, s.Reason, s.Conclusion, s.Score, s.Closing = false, "", nil, nil, Closing{}
-	return nil
 }
 
-func (u Unread) bring(*harness.Circuit, *State) error {
-	return fmt.Errorf("it carries nothing that this program can read")
-}
+func (u Unread) bring(*harness.Circuit, *State) error { return u.Why }
 
 // enter puts an action into the ledger.
 func (s *State) enter(c *harness.Circuit, words string) error {

@@ -116,7 +116,7 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 		b := Bead{Entry: e, StruckOut: struck[e.Seq]}
 		var err error
 		if !b.StruckOut {
-			err = e.Body.bring(c, s)
+			err = s.bring(c, e.Body)
 		}
 		said := e.Body.said(c)
 		b.Title, b.Detail, b.Telling = said.title, said.detail, said.telling
@@ -127,6 +127,17 @@ func Fold(c *harness.Circuit, entries []Entry) *State {
 	}
 	s.Now.Setup = s.Ledger
 	return s
+}
+
+// bring lets an entry do what it does; what is only told does nothing.
+func (s *State) bring(c *harness.Circuit, b Body) error {
+	switch b := b.(type) {
+	case onCar:
+		return b.bring(c, s)
+	case ofJob:
+		b.settle(s)
+	}
+	return nil
 }
 
 // attach puts a note or a photograph of an earlier entry on its bead.

@@ -28,7 +28,7 @@ func Bare(t testing.TB) (s *store.Store, id int64) {
 	require.NoError(t, err)
 	vehicle, err := s.PutVehicle(t.Context(), "Gritter 6", "")
 	require.NoError(t, err)
-	id, err = s.OpenJob(t.Context(), vehicle, h.ID, "runs hot", "Oda Brenn", time.Now(), "")
+	id, err = s.OpenJob(t.Context(), store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "runs hot", Who: "Oda Brenn", At: time.Now()})
 	require.NoError(t, err)
 	return s, id
 }

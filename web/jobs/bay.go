@@ -202,7 +202,8 @@ func (a *Jobs) startJob(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	id, err := a.keep.OpenJob(ctx, vehicle, f.Harness, f.Complaint, room.Who(c), a.Now(), f.Token)
+	id, err := a.keep.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: f.Harness, Title: f.Complaint,
+		Who: room.Who(c), At: a.Now(), Token: f.Token})
 	switch {
 	case errors.Is(err, store.ErrAlready):
 		a.showBay(c, http.StatusConflict, startForm{}, "That form was sent before: the job has been started, and stands in the list.")

@@ -221,7 +221,8 @@ func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h st
 	if err != nil {
 		return 0, err
 	}
-	id, err := a.keep.OpenDrill(ctx, vehicle, h.ID, complaint, room.Who(c), a.Now(), token)
+	id, err := a.keep.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: complaint,
+		Who: room.Who(c), At: a.Now(), Token: token, Drill: true})
 	if err != nil {
 		return 0, err
 	}

@@ -274,10 +274,7 @@ func (f *jobFile) body(k int, e fileEntry, now time.Time) (job.Body, error) {
 	}
 	switch b := body.(type) {
 	case job.Unread:
-		if b.As == job.Seen {
-			return nil, fmt.Errorf("it carries no observation")
-		}
-		return nil, fmt.Errorf("what it records cannot be read")
+		return nil, b.Why
 	case job.Reading:
 		return b, b.Seen.Sound()
 	case job.Closing:

@@ -10,7 +10,6 @@ import (
 	"embed"
 	"fmt"
 	"sync"
-	"time"
 
 	"ironthread/core/diagnose"
 	"ironthread/core/job"
@@ -31,8 +30,7 @@ type Keeper interface {
 	Listen(ctx context.Context, told func(job int64), says func(err error))
 	Append(ctx context.Context, id int64, saw int, token string, decide store.Decide) ([]job.Entry, error)
 	PutStanding(ctx context.Context, id int64, seq int, standing store.Standing) error
-	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
-	OpenDrill(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
+	OpenJob(ctx context.Context, n store.NewJob) (int64, error)
 	Archive(ctx context.Context, id int64, archived bool) error
 	ImportJob(ctx context.Context, in store.Imported) (int64, error)
 	Titles(ctx context.Context) ([]store.Harness, error)

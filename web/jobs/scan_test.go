@@ -20,6 +20,7 @@ import (
 	"ironthread/scan/describe"
 	"ironthread/sim"
 	"ironthread/soak"
+	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/jobs"
 	"ironthread/web/webtest"
@@ -161,7 +162,7 @@ func TestTwoJobsAtOneVehicle(t *testing.T) {
 	require.NoError(t, err)
 	vehicle, err := w.Keep.PutVehicle(t.Context(), "Gritter 6", "")
 	require.NoError(t, err)
-	id, err := w.Keep.OpenJob(t.Context(), vehicle, h.ID, "again", "Oda", time.Now(), "")
+	id, err := w.Keep.OpenJob(t.Context(), store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "again", Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	onBus := *data
 	onBus.Address = 0x7E0
@@ -314,7 +315,7 @@ func TestAStandInForTheSensor(t *testing.T) {
 	require.NoError(t, err)
 	vehicle, err := w.Keep.PutVehicle(t.Context(), "Rig", "")
 	require.NoError(t, err)
-	id, err := w.Keep.OpenJob(t.Context(), vehicle, h.ID, "hot", "Oda", time.Now(), "")
+	id, err := w.Keep.OpenJob(t.Context(), store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "hot", Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	job := fmt.Sprintf("/jobs/%d", id)
 	page := w.Get(job + "/standin?celsius=212+F").Body.String()

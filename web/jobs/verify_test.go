@@ -18,6 +18,7 @@ import (
 
 	"ironthread/demo"
 	"ironthread/soak"
+	"ironthread/store"
 	"ironthread/web"
 	"ironthread/web/webtest"
 )
@@ -254,7 +255,7 @@ func TestNoPageWaitsForTheGuide(t *testing.T) {
 	require.NoError(t, err)
 	vehicle, err := w.Keep.PutVehicle(t.Context(), "Rig", "")
 	require.NoError(t, err)
-	id, err := w.Keep.OpenJob(t.Context(), vehicle, h.ID, "not right", "Oda", time.Now(), "")
+	id, err := w.Keep.OpenJob(t.Context(), store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: "not right", Who: "Oda", At: time.Now()})
 	require.NoError(t, err)
 	job := fmt.Sprintf("/jobs/%d", id)
 	page := w.Get(job).Body.String()

@@ -14,6 +14,7 @@ import (
 
 	"ironthread/core/harness"
 	"ironthread/core/rewire"
+	"ironthread/store"
 	"ironthread/web/drawing"
 	"ironthread/web/room"
 	"ironthread/web/worked"
@@ -248,7 +249,7 @@ func (a *Rewire) putAway(c *gin.Context, title, text, vehicle, job, token string
 	}
 	id, err := a.keep.PutVehicle(ctx, vehicle, "")
 	if err == nil {
-		id, err = a.keep.OpenJob(ctx, id, added.ID, job, room.Who(c), a.Now(), token)
+		id, err = a.keep.OpenJob(ctx, store.NewJob{Vehicle: id, Harness: added.ID, Title: job, Who: room.Who(c), At: a.Now(), Token: token})
 	}
 	if err != nil {
 		a.FailWith(c, err)

@@ -9,7 +9,6 @@ import (
 	"context"
 	"embed"
 	"fmt"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -24,7 +23,7 @@ type Keeper interface {
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	AddHarness(ctx context.Context, name, title, source string) (store.Harness, error)
 	PutVehicle(ctx context.Context, name, notes string) (int64, error)
-	OpenJob(ctx context.Context, vehicle, harness int64, title, who string, at time.Time, token string) (int64, error)
+	OpenJob(ctx context.Context, n store.NewJob) (int64, error)
 }
 
 // Rewire serves the pages of a rewire.

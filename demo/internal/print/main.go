@@ -17,13 +17,13 @@ import (
 const askew = 9
 
 func main() {
-	if err := print("printed"); err != nil {
+	if err := draw("printed"); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func print(dir string) error {
+func draw(dir string) error {
 	staged := pages.Staged()
 	for name, scene := range map[string]*pages.Scene{"twin": pages.Twin(), "staged-1": staged[0], "staged-2": staged[1]} {
 		if err := keep(filepath.Join(dir, name+".jpg"), scene.Draw()); err != nil {
