@@ -61,10 +61,13 @@ type Wire struct {
 	Length string `json:"length,omitempty"` // as "1.2m", of a list
 }
 
-// State is one of the circuit's states, and which commands are given in it.
+// State is one of the circuit's states: which commands are given in it, or how warm the coolant is.
 type State struct {
 	Name     string   `json:"name"`
 	Commands []string `json:"commands"`
+
+	Coolant  *float64 `json:"coolant,omitempty"`  // °C, where a thermal switch decides
+	Pressure *float64 `json:"pressure,omitempty"` // bar, where a pressure switch does
 }
 
 // Trace is a circuit as it is being traced.

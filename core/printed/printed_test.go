@@ -2,6 +2,7 @@ package printed_test
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
 
@@ -188,4 +189,39 @@ func TestListsReadBack(t *testing.T) {
 	assert.Equal(t, "Section", l.Columns["size"])
 	_, err = printed.ReadList("a,b\n1,2\n")
 	assert.ErrorContains(t, err, "no head was found")
+}
+
+// A fan behind a thermal switch, traced: its states are those of the switch, by figures that can be typed; the fan does in them what the
+// library's own does. By hand: closed at and above 92 °C, open below 87.
+func TestAThermalSwitchIsTraced(t *testing.T) {
+	tr := traced(t, "f1-one-relay")
+	s := tr.Look()
+	require.Empty(t, s.Wrong, s.Text)
+	assert.Contains(t, s.Assumed, "TS: 1: 92/87")
+	assert.Equal(t, []printed.Does{{State: "cold", Fans: map[string]string{"M1": "stopped"}}, {State: "hot", Fans: map[string]string{"M1": "fast"}}},
+		s.Fans)
+	assert.InDelta(t, 67, *s.Circuit.State("cold").Coolant, 1e-9)
+	assert.InDelta(t, 94, *s.Circuit.State("hot").Coolant, 1e-9)
+
+	at := slices.IndexFunc(tr.Parts, func(p printed.Part) bool { return p.Name == "TS" })
+	tr.Parts[at].Settings = "1: 101/96"
+	s = tr.Look()
+	require.Empty(t, s.Wrong, s.Text)
+	assert.InDelta(t, 103, *s.Circuit.State("hot").Coolant, 1e-9)
+	assert.NotContains(t, strings.Join(s.Assumed, "\n"), "TS", "what is typed is not assumed")
+
+	tr.Parts[at].Settings, tr.Parts[at].Pins["2"] = "", printed.Spot{X: 9, Y: 9}
+	s = tr.Look()
+	assert.Contains(t, s.Assumed, "TS: 1: 92/87, 2: 99/94")
+	require.Len(t, s.Fans, 3)
+	assert.Equal(t, []string{"cold", "warm", "hot"}, []string{s.Fans[0].State, s.Fans[1].State, s.Fans[2].State})
+	assert.InDelta(t, 94, *s.Circuit.State("warm").Coolant, 1e-9)
+	assert.InDelta(t, 101, *s.Circuit.State("hot").Coolant, 1e-9)
+
+	tr.Parts[at].Settings = "at a hundred"
+	assert.Contains(t, strings.Join(tr.Look().Wrong, "\n"), "TS", "what cannot be read is said, and where")
+	for _, odd := range []string{"1: 5/5e99", "1: -/5", "1: 92/87, 1: 92/87", "c: 90/80", strings.Repeat("1: 92/87, ", 60)} {
+		tr.Parts[at].Settings = odd
+		assert.NotPanics(t, func() { tr.Look() }, odd)
+	}
 }

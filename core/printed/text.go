@@ -29,7 +29,12 @@ func (t *Trace) Text() (text string, assumed []string) {
 		p := &t.Parts[i]
 		settings, usual := t.settings(p)
 		if usual {
-			assumed = append(assumed, p.Name+": "+settings)
+			said := settings
+			if staged(p.Kind) {
+				contacts, _ := t.contactsOf(p)
+				said = shortly(contacts)
+			}
+			assumed = append(assumed, p.Name+": "+said)
 		}
 		line := "kind: " + string(p.Kind)
 		if settings != "" {
@@ -63,6 +68,12 @@ func (t *Trace) Text() (text string, assumed []string) {
 		line := "key: on"
 		if len(s.Commands) > 0 {
 			line += ", commands: [" + strings.Join(s.Commands, ", ") + "]"
+		}
+		if s.Coolant != nil {
+			line += fmt.Sprintf(", coolant: %g", *s.Coolant)
+		}
+		if s.Pressure != nil {
+			line += fmt.Sprintf(", pressure: %g", *s.Pressure)
 		}
 		fmt.Fprintf(&b, "  %s: {%s}\n", s.Name, line)
 	}
@@ -114,6 +125,11 @@ func (t *Trace) settings(p *Part) (settings string, usual bool) {
 		settings = "contacts: " + t.contacts(p)
 	case harness.KindController:
 		return t.roles(p), false
+	case harness.KindThermoswitch, harness.KindPressureSwitch:
+		if contacts, usual := t.contactsOf(p); len(contacts) > 0 {
+			return stagesText(contacts), usual
+		}
+		settings = p.Kind.Traits().Usual
 	case harness.KindMotor:
 		volts := 12.6
 		if t.Volts == 24 {
@@ -310,7 +326,12 @@ func (t *Trace) states() []State {
 		so = append(so, c)
 		list = append(list, State{Name: c, Commands: slices.Clone(so)})
 	}
-	if len(list) == 1 {
+	switch by := t.stagedStates(); {
+	case len(by) > 0 && len(so) == 0:
+		return by
+	case len(by) > 0:
+		return append(list, by[1:]...) // where nothing is closed is off already
+	case len(list) == 1:
 		list = append(list, State{Name: "hot"})
 	}
 	return list

@@ -634,7 +634,7 @@ document.addEventListener("alpine:init", () => {
     },
     stateAsks(stands, name, command, on) {
       this.keep();
-      this.s.states = stands.states.map((s) => ({ name: s.name, commands: s.commands ?? [] }));
+      this.s.states = stands.states.map((s) => ({ ...s, commands: s.commands ?? [] }));
       const state = this.s.states.find((s) => s.name === name);
       state.commands = on ? [...state.commands, command] : state.commands.filter((c) => c !== command);
       this.sync();
