@@ -198,7 +198,9 @@ func TestAThermalSwitchIsTraced(t *testing.T) {
 	s := tr.Look()
 	require.Empty(t, s.Wrong, s.Text)
 	assert.Contains(t, s.Assumed, "TS: 1: 92/87")
-	does := func(state, word string) printed.Does { return printed.Does{State: state, Fans: map[string]string{"M1": word}} }
+	does := func(state, word string) printed.Does {
+		return printed.Does{State: state, Fans: map[string]string{"M1": word}}
+	}
 	assert.Equal(t, []printed.Does{does("cold", "stopped"), does("hot", "fast")}, s.Fans)
 	assert.InDelta(t, 67, *s.Circuit.State("cold").Coolant, 1e-9)
 	assert.InDelta(t, 94, *s.Circuit.State("hot").Coolant, 1e-9)
