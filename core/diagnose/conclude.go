@@ -80,6 +80,11 @@ func (pr *prover) decide(a *Assessment, e *evidence, sums logs) error {
 		return pr.verify(a)
 	}
 	top := pr.asked.oneRepair(a.Suspects[0], b)
+	if nobody := pr.guide.suspects.nobody(); top.has(nobody) {
+		if healthy, all := pr.asked.statesSeen(e); healthy && all { // what changes no fan is no verdict on a part: nothing is found
+			top = top.led(nobody, NoFault)
+		}
+	}
 	if pr.guide.suspects[top.members[0]].Unknown {
 		return pr.askAgain(a)
 	}

@@ -227,6 +227,14 @@ func (in *inquiry) oneRepair(top Standing, b *belief) Standing {
 	return in.group(members, b)
 }
 
+// led is the same group with another of its members first.
+func (s Standing) led(by int, name string) Standing {
+	s.members = append([]int{by}, slices.DeleteFunc(slices.Clone(s.members), func(i int) bool { return i == by })...)
+	names := append([]string{s.Fault}, s.SameAs...)
+	s.Fault, s.SameAs = name, slices.DeleteFunc(names, func(n string) bool { return n == name })
+	return s
+}
+
 // mergeAll makes one group of all that still has a likelihood worth naming, where no test at
 // hand would tell any of it apart.
 func mergeAll(groups []Standing) []Standing {

@@ -1,7 +1,10 @@
 package sheet
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"slices"
 	"strings"
 
 	"ironthread/core/harness"
@@ -17,8 +20,8 @@ type box struct{ x1, y1, x2, y2 float64 }
 
 func (b box) hits(o box) bool { return b.x1 < o.x2 && o.x1 < b.x2 && b.y1 < o.y2 && o.y1 < b.y2 }
 
-// write places every text of the sheet.
-func (pl *plan) write(s *Sheet, c *harness.Circuit) {
+// newWriter is one for a sheet on which nothing is written yet.
+func newWriter(s *Sheet) *writer {
 	w := &writer{s: s}
 	for i := range s.Symbols {
 		sy := &s.Symbols[i]
@@ -51,6 +54,12 @@ func (pl *plan) write(s *Sheet, c *harness.Circuit) {
 		}
 		w.taken = append(w.taken, b)
 	}
+	return w
+}
+
+// write places every text of the sheet.
+func (pl *plan) write(s *Sheet, c *harness.Circuit) {
+	w := newWriter(s)
 	// Numbers inside boxes first: a box's name goes where they leave room.
 	for i := range s.Symbols {
 		if Boxed(s.Symbols[i].Part) {
@@ -292,6 +301,57 @@ func (w *writer) colours(c *harness.Circuit) {
 		}
 	}
 }
+
+// Seconds places a second text beside the colour of each wire, such as its size: where it lies on nothing else, as near to the colour as
+// it goes. What is nowhere free stands on the side that is clear of the part. says gives the words of a wire; none where they are empty.
+func (s *Sheet) Seconds(says func(wire string) string) []Text {
+	w := newWriter(s)
+	for _, t := range s.Texts {
+		x, y := float64(t.X), float64(t.Y)
+		size := float64(t.H - 1)
+		w.taken = append(w.taken, box{x, y - 0.78*size, x + float64(t.W-1), y + 0.24*size})
+	}
+	seconds := &Sheet{Width: s.Width, Height: s.Height}
+	w.s = seconds
+	for _, t := range s.Texts {
+		words := says(t.Wire)
+		if t.Kind != ColourText || words == "" {
+			continue
+		}
+		wide := monoWidth(words)
+		second := Text{Kind: ColourText, Text: words, Wire: t.Wire}
+		if first := float64(s.beside(t, secondLine)); !w.put(second, wide, colourSize, secondPlaces(t, wide, first)...) {
+			w.set(second, wide, colourSize, [2]float64{float64(t.X), first})
+		}
+	}
+	return seconds.Texts
+}
+
+// secondLine is how far one text stands below another.
+const secondLine = 11
+
+// secondPlaces lists where a second text may stand beside a first: on the line that is clear of the part, before or after it, on the other
+// side, and then wherever there is room, the nearest first.
+func secondPlaces(t Text, wide, first float64) [][2]float64 {
+	x, y := float64(t.X), float64(t.Y)
+	after, before := x+float64(t.W)+6, x-wide-6
+	places := [][2]float64{{x, first}, {x + float64(t.W) - wide, first}, {after, y}, {before, y}, {x, 2*y - first}}
+	var round [][2]float64
+	for dx := -wide - secondFar; dx <= float64(t.W)+secondFar; dx += secondStep {
+		for dy := -float64(secondFar); dy <= secondFar; dy += secondStep {
+			round = append(round, [2]float64{x + dx, y + dy})
+		}
+	}
+	away := func(at [2]float64) float64 { return math.Hypot(at[0]+wide/2-x-float64(t.W)/2, 2*(at[1]-y)) }
+	slices.SortStableFunc(round, func(a, b [2]float64) int { return cmp.Compare(away(a), away(b)) })
+	return append(places, round...)
+}
+
+// A second text may stand so far off, and is tried in such steps, pixels.
+const (
+	secondFar  = 48
+	secondStep = 4
+)
 
 // colourPlaces lists where a colour may stand beside the line that leaves a pin.
 func colourPlaces(m Mark, wide float64) [][2]float64 {

@@ -124,9 +124,9 @@ type Text struct {
 	Pin        string
 }
 
-// Beside is where a second line of a wire's text goes: below the first where the nearest pin is below its part, else above it, so that it
+// beside is where a second line of a wire's text goes: below the first where the nearest pin is below its part, else above it, so that it
 // stays clear of the part.
-func (s *Sheet) Beside(t Text, line int) (y int) {
+func (s *Sheet) beside(t Text, line int) (y int) {
 	nearest, below := -1, false
 	for _, symbol := range s.Symbols {
 		for _, m := range symbol.Pins {

@@ -110,6 +110,11 @@ func Sheet(s *sheet.Sheet, look *Look) Picture {
 	for _, t := range s.Texts {
 		d.text(t)
 	}
+	if len(d.look.Sizes) > 0 {
+		for _, t := range d.s.Seconds(func(wire string) string { return d.look.Sizes[wire] }) {
+			d.text(t)
+		}
+	}
 	for i := range s.Symbols {
 		for _, m := range s.Symbols[i].Pins {
 			d.pin(m)
@@ -387,13 +392,7 @@ func (d *svg) text(t sheet.Text) {
 		class += " cleared"
 	}
 	d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, t.Y, t.Text)
-	if size := d.look.Sizes[t.Wire]; size != "" && t.Kind == sheet.ColourText {
-		d.f(`<text class="%s" x="%d" y="%d">%s</text>`, class, t.X, d.s.Beside(t, sizeLine), size)
-	}
 }
-
-// sizeLine is how far from a wire's colour its size stands.
-const sizeLine = 11
 
 // pin draws a terminal; where pins can be touched it is a button that says what it reads.
 func (d *svg) pin(m sheet.Mark) {

@@ -1,6 +1,8 @@
 package room
 
 import (
+	"slices"
+
 	"ironthread/core/harness"
 	"ironthread/core/sheet"
 )
@@ -55,16 +57,13 @@ func (p *PDF) Sheet(s *sheet.Sheet, says func(wire string) string) {
 			p.doc.Circle(x(pin.X), y(pin.Y), 0.4, "F")
 		}
 	}
-	for _, text := range s.Texts {
+	for _, text := range append(slices.Clone(s.Texts), s.Seconds(says)...) {
 		style := ""
 		if text.Kind == sheet.NameText {
 			style = "B"
 		}
 		p.doc.SetFont("Helvetica", style, max(4.5, sheetLetters*scale*pointsPerMM))
 		p.doc.Text(x(text.X), y(text.Y), p.say(text.Text))
-		if text.Kind == sheet.ColourText {
-			p.doc.Text(x(text.X), y(s.Beside(text, sheetLetters)), p.say(says(text.Wire)))
-		}
 	}
 	p.doc.SetFont("Helvetica", "", pdfText)
 	p.doc.SetY(top + scale*float64(s.Height) + 4)
