@@ -1,6 +1,7 @@
 package jobs_test
 
 import (
+	"bytes"
 	"image"
 	"image/color"
 	_ "image/jpeg"
@@ -52,14 +53,19 @@ func TestTheReportShowsTheFaultOnItsPage(t *testing.T) {
 	grey := func(x int) uint8 { return color.GrayModel.Convert(picture.At(x, at.Y)).(color.Gray).Y }
 	assert.Less(t, grey(at.X+int(radius+0.5)), uint8(60), "the ring")
 	assert.Greater(t, grey(at.X+int(radius*7/6-1)), uint8(180), "its rim")
-	require.NoError(t, os.Remove(list[0]))
 
 	// It is kept as it was, whatever page is laid on the circuit afterwards, and travels in the job's file.
 	h, err := w.Keep.HarnessNamed(t.Context(), "f3-twin-series-parallel")
 	require.NoError(t, err)
-	before := w.Get(twin + "/report/pdf").Body.Bytes()
+	shot, err := os.ReadFile(list[0])
+	require.NoError(t, err)
+	require.NoError(t, os.Remove(list[0]))
 	require.NoError(t, w.Keep.PutPages(t.Context(), h, nil, nil))
-	assert.Equal(t, before, w.Get(twin+"/report/pdf").Body.Bytes())
+	list = taken(twin)
+	require.Len(t, list, 1)
+	again, err := os.ReadFile(list[0])
+	require.NoError(t, err)
+	assert.True(t, bytes.Equal(shot, again), "the same picture")
 	webtest.Silent(t, w.Get(open+"/report").Body.String(), "on its page")
 	elsewhere := webtest.Open(t)
 	r := elsewhere.Send("/jobs/import", "file", "job.json", w.Get(twin+"/report/json").Body.Bytes())
@@ -71,6 +77,7 @@ func TestTheReportShowsTheFaultOnItsPage(t *testing.T) {
 	require.NotNil(t, shown)
 	assert.Equal(t, "image/jpeg", elsewhere.Get(shown[1]).Header().Get("Content-Type"))
 
+	require.NoError(t, os.Remove(list[0]))
 	plain := w.JobNamed("Tide-gate pump truck")
 	webtest.Silent(t, w.Get(plain+"/report").Body.String(), "On its page")
 	assert.Empty(t, taken(plain))
