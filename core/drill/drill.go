@@ -232,7 +232,15 @@ func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h job.Hidd
 		}
 		s.Replay = append(s.Replay, at)
 	}
-	left := slices.Clone(h.Faults)
+	left := foundOf(s, m, seen, repaired, said)
+	s.Won = len(left) == 0 && len(s.Wrong) == 0
+	return s, guided(ctx, s, g, m, h)
+}
+
+// foundOf notes in a score which repairs were wrong and which parts were condemned unmeasured, and gives what of the hidden faults was
+// neither repaired nor named.
+func foundOf(s *job.Score, m *electric.Model, seen []probe.Observation, repaired []electric.Action, said []string) []string {
+	left := slices.Clone(s.Truth)
 	strike := func(words string) bool { // by what it is, not by how many ohms
 		k := slices.IndexFunc(left, func(f string) bool { return bare(f) == bare(words) })
 		if k >= 0 {
@@ -257,8 +265,7 @@ func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h job.Hidd
 	for _, words := range said {
 		strike(words)
 	}
-	s.Won = len(left) == 0 && len(s.Wrong) == 0
-	return s, guided(ctx, s, g, m, h)
+	return left
 }
 
 // unsafe says what is dangerous in the way a reading was taken; empty where nothing is (common practice).

@@ -26,27 +26,12 @@ type Variant struct {
 func Variants(ctx context.Context, w *Wish, f Family) ([]Variant, error) {
 	list := []Variant{}
 	try := func(change string, with *Wish) error {
-		v := Variant{Change: change}
-		p, err := propose(ctx, with, f)
-		var l *limit
-		switch {
-		case errors.As(err, &l):
-			v.Why = l.why
-		case err != nil:
-			return err
-		default:
-			v.Lost, v.LostHot, v.Price, v.Copper = p.Lost, p.LostHot, p.Price, p.Copper
-			for _, s := range p.Stands {
-				switch s.Condition {
-				case "controller unplugged":
-					v.Unplugged = s.Fans
-				case parkedState:
-					v.Parked = s.Fans
-				}
-			}
+		v, err := variantOf(ctx, with, f)
+		if err == nil {
+			v.Change = change
+			list = append(list, v)
 		}
-		list = append(list, v)
-		return nil
+		return err
 	}
 	if err := try("as wished", w); err != nil {
 		return nil, err
@@ -84,4 +69,26 @@ func Variants(ctx context.Context, w *Wish, f Family) ([]Variant, error) {
 		}
 	}
 	return list, nil
+}
+
+// variantOf is what a wish comes to in one way; where it cannot be had, why.
+func variantOf(ctx context.Context, w *Wish, f Family) (v Variant, err error) {
+	p, err := propose(ctx, w, f)
+	var l *limit
+	if errors.As(err, &l) {
+		return Variant{Why: l.why}, nil
+	}
+	if err != nil {
+		return v, err
+	}
+	v.Lost, v.LostHot, v.Price, v.Copper = p.Lost, p.LostHot, p.Price, p.Copper
+	for _, s := range p.Stands {
+		switch s.Condition {
+		case "controller unplugged":
+			v.Unplugged = s.Fans
+		case parkedState:
+			v.Parked = s.Fans
+		}
+	}
+	return v, nil
 }

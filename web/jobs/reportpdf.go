@@ -16,9 +16,30 @@ func reportPDF(p *reportPage) ([]byte, error) {
 	for _, s := range p.Owner {
 		line(s)
 	}
-	head("Found and done")
+	p.foundIn(doc)
+	if p.Excerpt != nil {
+		head("On its page")
+		doc.Picture(p.Excerpt, p.AtFault)
+	}
+	head("Verified")
+	for _, t := range p.Verified {
+		line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
+	}
+	if len(p.Causes) > 0 {
+		head("Why it failed")
+		for _, t := range p.Causes {
+			line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
+		}
+	}
+	p.logIn(doc)
+	return doc.Bytes()
+}
+
+// foundIn sets what was found and done.
+func (p *reportPage) foundIn(doc *room.PDF) {
+	doc.Head("Found and done")
 	if len(p.Found) == 0 {
-		line("Nothing has been repaired.")
+		doc.Line("Nothing has been repaired.")
 	}
 	for _, r := range p.Found {
 		proven := "on suspicion"
@@ -38,23 +59,13 @@ func reportPDF(p *reportPage) ([]byte, error) {
 		if r.Minutes > 0 {
 			s += fmt.Sprintf("; %.0f min", r.Minutes)
 		}
-		line(s)
+		doc.Line(s)
 	}
-	if p.Excerpt != nil {
-		head("On its page")
-		doc.Picture(p.Excerpt, p.AtFault)
-	}
-	head("Verified")
-	for _, t := range p.Verified {
-		line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
-	}
-	if len(p.Causes) > 0 {
-		head("Why it failed")
-		for _, t := range p.Causes {
-			line(tickedWords(t.Text, t.Expect, t.Read, t.Done, t.Wrong))
-		}
-	}
-	head("The log")
+}
+
+// logIn sets the log.
+func (p *reportPage) logIn(doc *room.PDF) {
+	doc.Head("The log")
 	for _, r := range p.Readings {
 		s := fmt.Sprintf("%d  %s  %s: %s", r.Seq, r.At.Format("2 Jan 15:04"), p.signed(r), r.What)
 		if r.Expected != "" {
@@ -69,9 +80,8 @@ func reportPDF(p *reportPage) ([]byte, error) {
 		for _, n := range r.Notes {
 			s += " - note: " + n
 		}
-		line(s)
+		doc.Line(s)
 	}
-	return doc.Bytes()
 }
 
 func tickedWords(text, expect, read string, done, wrong bool) string {

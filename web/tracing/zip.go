@@ -3,6 +3,7 @@ package tracing
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -96,19 +97,19 @@ func (a *Tracing) archive(c *gin.Context) {
 
 // takeArchive takes a circuit in with its pages.
 func (a *Tracing) takeArchive(c *gin.Context) {
-	circuit, text, pages, places, err := readArchive(c)
+	of, err := readArchive(c)
 	if err != nil {
 		a.showAsk(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	title := circuit.Title
+	title := of.circuit.Title
 	if title == "" {
 		title = "Untitled circuit"
 	}
 	ctx := c.Request.Context()
-	h, err := a.keep.AddHarness(ctx, room.Slug(title), title, text)
+	h, err := a.keep.AddHarness(ctx, room.Slug(title), title, of.text)
 	if err == nil {
-		err = a.keep.PutPages(ctx, h, pages, places)
+		err = a.keep.PutPages(ctx, h, of.pages, of.places)
 	}
 	if err != nil {
 		a.FailWith(c, err)
@@ -117,69 +118,87 @@ func (a *Tracing) takeArchive(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(h.Name)+"?paper=printed")
 }
 
+// archived is what an archive holds.
+type archived struct {
+	circuit *harness.Circuit
+	text    string
+	pages   []store.PrintedPage
+	places  printed.Places
+}
+
 // readArchive reads an archive that was chosen in a form, within its bounds.
-func readArchive(c *gin.Context) (circuit *harness.Circuit, text string, pages []store.PrintedPage, places printed.Places, err error) {
-	fail := func(format string, args ...any) (*harness.Circuit, string, []store.PrintedPage, printed.Places, error) {
-		return nil, "", nil, nil, fmt.Errorf(format, args...)
-	}
+func readArchive(c *gin.Context) (*archived, error) {
 	file, err := c.FormFile("archive")
 	if err != nil || file.Size > room.MaxPageBytes {
-		return fail("choose the archive of a circuit with its pages, of at most %d MB", room.MaxPageBytes>>20)
+		return nil, fmt.Errorf("choose the archive of a circuit with its pages, of at most %d MB", room.MaxPageBytes>>20)
 	}
 	f, err := file.Open()
 	if err != nil {
-		return fail("the archive could not be read")
+		return nil, errors.New("the archive could not be read")
 	}
 	defer f.Close() // it was only read
 	z, err := zip.NewReader(f, file.Size)
 	if err != nil || len(z.File) > mostZipFiles {
-		return fail("this is no archive of a circuit: a zip of its text, its pages and their places")
+		return nil, errors.New("this is no archive of a circuit: a zip of its text, its pages and their places")
 	}
-	left := int64(mostZipBytes)
-	read := func(name string) ([]byte, error) {
-		in, err := z.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("the archive has no %s", name)
-		}
-		defer in.Close() // it was only read
-		b, err := io.ReadAll(io.LimitReader(in, left+1))
-		if left -= int64(len(b)); err != nil || left < 0 {
-			return nil, fmt.Errorf("%s in the archive cannot be read, or is too large", name)
-		}
-		return b, nil
-	}
-	b, err := read(zipText)
+	in := &bounded{z, mostZipBytes}
+	b, err := in.read(zipText)
 	if err != nil {
-		return fail("%w", err)
+		return nil, err
 	}
-	if circuit, err = harness.Read(b); err != nil {
-		return fail("%s: %w", zipText, err)
+	of := &archived{text: string(b)}
+	if of.circuit, err = harness.Read(b); err != nil {
+		return nil, fmt.Errorf("%s: %w", zipText, err)
 	}
-	text = string(b)
-	if b, err = read(zipPages); err != nil {
-		return fail("%w", err)
+	return of, of.readPages(c.Request.Context(), in)
+}
+
+// bounded reads files of an archive until so many bytes have been read of all.
+type bounded struct {
+	z    *zip.Reader
+	left int64
+}
+
+func (in *bounded) read(name string) ([]byte, error) {
+	f, err := in.z.Open(name)
+	if err != nil {
+		return nil, fmt.Errorf("the archive has no %s", name)
+	}
+	defer f.Close() // it was only read
+	b, err := io.ReadAll(io.LimitReader(f, in.left+1))
+	if in.left -= int64(len(b)); err != nil || in.left < 0 {
+		return nil, fmt.Errorf("%s in the archive cannot be read, or is too large", name)
+	}
+	return b, nil
+}
+
+// readPages reads the pages and the places: each picture is written anew.
+func (of *archived) readPages(ctx context.Context, in *bounded) error {
+	b, err := in.read(zipPages)
+	if err != nil {
+		return err
 	}
 	var list pagesFile
 	if err := json.Unmarshal(b, &list); err != nil || list.Version != 1 || len(list.Pages) > printed.MostPages {
-		return fail("%s cannot be read, or is of another version", zipPages)
+		return fmt.Errorf("%s cannot be read, or is of another version", zipPages)
 	}
 	for _, p := range list.Pages {
 		if p.File != path.Base(p.File) || p.Number < 1 || p.Number > printed.MostPages {
-			return fail("%s: a page is named %q", zipPages, harness.Clipped(p.File, 40))
+			return fmt.Errorf("%s: a page is named %q", zipPages, harness.Clipped(p.File, 40))
 		}
-		raw, err := read(p.File)
+		raw, err := in.read(p.File)
 		if err != nil {
-			return fail("%w", err)
+			return err
 		}
-		page, err := room.TakenPage(c.Request.Context(), raw)
+		page, err := room.TakenPage(ctx, raw)
 		if err != nil {
-			return fail("%s: %w", p.File, err)
+			return fmt.Errorf("%s: %w", p.File, err)
 		}
 		page.Number = p.Number
-		pages = append(pages, *page)
+		of.pages = append(of.pages, *page)
 	}
-	if places = list.Places.Of(circuit); len(pages) == 0 {
-		return fail("the archive has no page")
+	if of.places = list.Places.Of(of.circuit); len(of.pages) == 0 {
+		return errors.New("the archive has no page")
 	}
-	return circuit, text, pages, places, nil
+	return nil
 }
