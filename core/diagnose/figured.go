@@ -103,7 +103,7 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 	for k := range shown {
 		shown[k] = show(i, k)
 	}
-	round := spreadsOf(a.kind, shown)
+	width := math.Hypot(a.fine.Spread, spreadOf(a.kind, shown[:]))
 	read := a.kind.Means(o.Reading())
 	for k := range cars {
 		if math.IsNaN(read) { // a display without a figure: nothing was there
@@ -113,7 +113,7 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 			}
 			continue
 		}
-		f[k] = bell(a.kind, o, read, shown[k], math.Hypot(a.fine.Spread, round[k]), a.fine.Spread)
+		f[k] = bell(a.kind, o, read, shown[k], width, a.fine.Spread)
 	}
 	return nil
 }
@@ -129,26 +129,6 @@ func spreadOf(kind probe.Figured, shown []float64) float64 {
 	}
 	return 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(n, -0.2)
 }
-
-// spreadsOf is the same round each of the cars: no wider than the nearest of them lie. A joint whose ohms may be any from a tenth to a
-// hundred shows next to nothing on most cars and volts on a few: one width for all would let no drop at all pass for a large one.
-func spreadsOf(kind probe.Figured, shown [cars]float64) (round [cars]float64) {
-	over := spreadOf(kind, shown[:])
-	for k := range shown {
-		shown[k] = kind.Scaled(shown[k])
-	}
-	order := shown
-	slices.Sort(order[:])
-	for k, v := range shown {
-		at, _ := slices.BinarySearch(order[:], v)
-		from := min(max(at-nearCars/2, 0), cars-1-nearCars)
-		round[k] = min(over, max(order[from+nearCars]-order[from], 0)/2)
-	}
-	return round
-}
-
-// nearCars is how many of the cars round one say how close they lie there.
-const nearCars = 6
 
 // bell is how near a display's figure is to what a car has: the mean over what the leads may add, as wide as the
 // meter is there. Of a part in the hand fine, the width of the meter alone, counts as well: a fault that allows any figure

@@ -162,22 +162,3 @@ func TestALikelihoodByHand(t *testing.T) {
 	}
 	assert.InDelta(t, pFuse/pNone, fuse/none, 1e-6*pFuse/pNone)
 }
-
-// How wide a car counts between the others is how close they lie round it. Where all lie evenly that is what Silverman's rule gives, a
-// little less; where a joint's ohms are spread over decades, the cars on which next to nothing drops are held to their figures.
-func TestACarCountsAsCloselyAsTheOthersLie(t *testing.T) {
-	kind := probe.Test{Do: probe.Volts}.Kind().(probe.Figured)
-	var even, decades [cars]float64
-	for k := range even {
-		even[k] = 12 - 0.01*float64(k)
-		decades[k] = 10 / (1 + math.Pow(10, 1.5-float64(k)/5)) // volts over a joint of 0.03 to 32 Ω in a coil's line
-	}
-	over := spreadOf(kind, even[:])
-	for _, round := range spreadsOf(kind, even) {
-		assert.InDelta(t, over, round, 0.45*over)
-	}
-	over, round := spreadOf(kind, decades[:]), spreadsOf(kind, decades)
-	assert.Greater(t, over, 1.5)
-	assert.Less(t, round[0], 0.8*over, "%v", round)
-	assert.InDelta(t, over, round[cars/2], 0.5*over)
-}
