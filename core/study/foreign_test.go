@@ -16,10 +16,7 @@ import (
 	"ironthread/soak"
 )
 
-// Circuits drawn by hand that are in no library, nothing of the guide was tuned on them: each works as drawn, and what is wrong with
-// one is named on clean readings. In every run one fault of every third; in the soak all.
-//
-// What falls short is listed: three shorts whose fuse is named (it has blown, and with a module behind it nothing tells by which wire), and
+// unnamed is what falls short: three shorts whose fuse is named (it has blown, and with a module behind it nothing tells by which wire), and
 // one joint in a coil's ground, bad by just so many ohms that one of two feeds still pulls the relay: hardly any car that is foretold has
 // just these, and a joint in the other feed is named.
 var unnamed = map[string]string{
@@ -29,6 +26,8 @@ var unnamed = map[string]string{
 	"wire RY.85 - GN resists":                     "wire DI.k - RY.86 resists",
 }
 
+// Circuits drawn by hand that are in no library, nothing of the guide was tuned on them: each works as drawn, and what is wrong with
+// one is named on clean readings. In every run one fault of every third; in the soak all.
 func TestCircuitsOfNoLibrary(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")

@@ -303,6 +303,15 @@ func (a *Jobs) keepPage(c *gin.Context) (id int64, places string, ok bool) {
 		return 0, "", ok
 	}
 	ctx := c.Request.Context()
+	_, ready, err := j.file.Assess(ctx, j.state.Seen, nowOf(c, j), a.Patience)
+	if err == nil && !ready { // the form comes again: nothing is kept before it can be closed
+		a.showWaiting(c, j)
+		return 0, "", false
+	}
+	if err != nil {
+		a.FailWith(c, err)
+		return 0, "", false
+	}
 	pages, at, err := a.printedAt(ctx, j, "")
 	if err == nil && len(at) > 0 && len(j.photographs()) < maxJobPhotos {
 		var jpeg []byte
