@@ -16,7 +16,7 @@ import (
 	"ironthread/soak"
 )
 
-// unnamed is what falls short: three shorts whose fuse is named (it has blown, and with a module behind it nothing tells by which wire), and
+// unnamed is what falls short: three shorts whose fuse is named (it has blown, and behind a module nothing tells by which wire), and
 // one joint in a coil's ground, bad by just so many ohms that one of two feeds still pulls the relay: hardly any car that is foretold has
 // just these, and a joint in the other feed is named.
 var unnamed = map[string]string{
