@@ -10,12 +10,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/soak"
 	"ironthread/store"
 )
 
 // A phone in one hand, the engine running: the state of the engine, the command table, volts at a pin, a fuse pulled and
 // seen blown, its repair. Touches are counted.
 func TestAtTheCarWithAPhone(t *testing.T) {
+	soak.Only(t, "TestTouchesFromANewJobToTheVerdict")
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
 	ctx := context.Background()

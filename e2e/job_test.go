@@ -17,6 +17,7 @@ import (
 
 // The whole job by mouse: twin fans run on high and not on low; the link fuse has blown.
 func TestTheJobByMouse(t *testing.T) {
+	soak.Only(t, "TestTouchesOfAWholeJob")
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url)
@@ -176,6 +177,7 @@ func TestTouchingAPin(t *testing.T) {
 
 // Two tabs on one job: the second is told of the first's entry, and neither loses any.
 func TestTwoTabsOnOneJob(t *testing.T) {
+	soak.Only(t, "TestNewsOfTheOther")
 	s := open(t)
 	one, two := s.tab(t), s.tab(t)
 	one.visit(s.url + "/jobs/7")
@@ -222,6 +224,7 @@ func TestTheSetupByMouse(t *testing.T) {
 
 // On a phone nothing is wider than the screen, and the move comes first.
 func TestOnAPhone(t *testing.T) {
+	soak.Only(t, "TestEveryPageIsAccessible")
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
 	for _, path := range []string{

@@ -252,7 +252,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			at.visit(s.url + path)
 			at.quiet()
 			if soak.Whole() {
-				at.accessible()
+				at.judged(true)
 			}
 			at.narrow()
 			size := at.eval(measured)
@@ -263,7 +263,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			assert.LessOrEqual(t, screens, 3.0, "longer than three screens before more is asked for")
 			look := append([]string{"light"}, looks...)[pages%(len(looks)+1)] // in every run one look of each page, in the soak two
 			at.look(look)
-			at.accessible()
+			at.judged(true)
 			at.eval(`(document.documentElement.classList.add("large"), "")`)
 			at.narrow()
 		})

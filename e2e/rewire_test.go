@@ -124,6 +124,7 @@ func TestOtherRewires(t *testing.T) {
 // After a conversion two wires are crossed at the controller's plug: the relays are in, so the wrong cavity shows coils in
 // series; typed with the keyboard alone, the crossing and the move that mends it are named, and the list goes out and in.
 func TestCrossedWiresAreFoundByThePinCheck(t *testing.T) {
+	soak.Only(t, "TestTheBench; without a browser the tests of core/pincheck")
 	s := open(t)
 	b := s.tab(t)
 	b.visit(s.url + "/harnesses/f3-twin-series-parallel/pins")

@@ -12,6 +12,7 @@ import (
 // Every own reading is two touches and what is typed: the field, in sight without scrolling, and Record. What was recorded is said
 // under the thumb, one touch takes it back, and it goes by itself.
 func TestOwnReadingsInTwoTouches(t *testing.T) {
+	soak.Only(t, "TestTouchesOfOwnReadings")
 	s := open(t)
 	for _, size := range soak.Of(sizes[:1], sizes) {
 		b := s.tabSized(t, size[0], size[1])

@@ -72,6 +72,7 @@ func TestTouchesFromANewJobToTheVerdict(t *testing.T) {
 
 // Eight lamp tests round a module in one pass, foretold beside each.
 func TestTouchesRoundAModule(t *testing.T) {
+	soak.Only(t, "TestTouchesOfOwnReadings")
 	s := open(t)
 	c := bringTo(t, s, s.tabSized(t, 390, 844), "f7-discrete-module")
 	part := ""
@@ -97,6 +98,7 @@ func TestTouchesRoundAModule(t *testing.T) {
 
 // A drill's own vehicle, from the drill's page to one full record of a commanded state.
 func TestTouchesOfAScanInADrill(t *testing.T) {
+	soak.Only(t, "TestFromTheCommandToTheClosedJob")
 	s := open(t)
 	b := s.tabSized(t, 390, 844)
 	b.visit(s.url + "/drills")
@@ -144,6 +146,7 @@ func TestGoingByName(t *testing.T) {
 
 // The drawing is legible at first sight at both sizes, with the place that is asked for in sight; pins are met by keys.
 func TestTheDrawingAtFirstSight(t *testing.T) {
+	soak.Only(t, "TestTheSheetPage")
 	s := open(t)
 	for _, size := range sizes {
 		b := s.tabSized(t, size[0], size[1])
@@ -198,6 +201,7 @@ func TestTheFirstVisit(t *testing.T) {
 
 // From the wish's form, with the usual answers in it, to the sheets on the printer: the first press of each button does it.
 func TestTouchesFromAWishToTheSheets(t *testing.T) {
+	soak.Only(t, "TestTwoRelaysBecomeThree")
 	s := open(t)
 	for _, size := range soak.Of(sizes[:1], sizes) {
 		b := s.tabSized(t, size[0], size[1])
@@ -218,6 +222,7 @@ func TestTouchesFromAWishToTheSheets(t *testing.T) {
 
 // The first job by keys alone, with every Tab counted: one from what was recorded to the next question, and one to close.
 func TestTabsOfAWholeJob(t *testing.T) {
+	soak.Only(t, "TestTheJobByKeyboard")
 	s := open(t)
 	c := bringTo(t, s, s.tab(t), "f1-one-relay", "F1 open")
 	tabs := 0

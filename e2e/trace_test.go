@@ -302,6 +302,7 @@ func TestReadingsAndKeysOnAPage(t *testing.T) {
 
 // From a list to the circuit that computes: touches are counted.
 func TestTouchesFromAList(t *testing.T) {
+	soak.Only(t, "TestACircuitIsTracedFromItsPage")
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	var list strings.Builder

@@ -106,13 +106,13 @@ func stopDemoDatabase(t *testing.T, dir string) {
 	require.NoError(t, db.Stop())
 }
 
-// kills is how often each is killed: a few times in every run, as many as IRONTHREAD_KILLS says for a
+// kills is how often each is killed: once in every run, as many as IRONTHREAD_KILLS says for a
 // measurement.
 func kills() int {
 	if n, err := strconv.Atoi(os.Getenv("IRONTHREAD_KILLS")); err == nil {
 		return n
 	}
-	return 2
+	return 1
 }
 
 // writing sends notes one after the other until it is told to stop; one whose answer did not come is sent
