@@ -28,6 +28,8 @@ import (
 	"ironthread/core/predict"
 	"ironthread/demo"
 	"ironthread/demo/demotest"
+	"ironthread/scan/wire"
+	"ironthread/scan/wire/wiretest"
 	"ironthread/soak"
 	"ironthread/store"
 	"ironthread/store/storetest"
@@ -63,7 +65,7 @@ func run(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "the browser tests need Debian's chromium-headless-shell: %v\n", err)
 		return 1
 	}
-	return storetest.Main(m)
+	return wiretest.Main(func() int { return storetest.Main(m) }, wire.Stream) // what the tests send to a vehicle is read by tshark
 }
 
 // site is the application on the demo workshop.

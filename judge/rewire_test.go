@@ -289,6 +289,7 @@ func furtherRequests() []request {
 	add("three never alone", fans(3, 14, ", never-alone: true"), two, "", "", 85, 12.6, 0)
 	add("the only one never alone", fans(1, 14, ", never-alone: true"), two, "", "the only one there is", 85, 12.6, 0)
 	add("two contacts a relay", fans(4, 14, ""), two, "relays: {poles: 2}\n", "", 85, 12.6, 0)
+	add("two contacts a relay, two fans", fans(2, 14, ""), two, "relays: {poles: 2}\n", "", 85, 12.6, 0)
 	add("two contacts a relay, one speed", fans(3, 10, ""), "[{name: a, gives: ground, asks: high}]",
 		"speeds: [high]\nrelays: {poles: 2}\n", "", 85, 12.6, 0)
 	add("electronics of its own", fans(1, 38, ", "+own), pulsed, "run-on: 8min\nbattery: 70Ah\n", "", 85, 12.6, 0)

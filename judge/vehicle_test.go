@@ -21,6 +21,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sync/errgroup"
+
+	frames "ironthread/scan/wire"
+	"ironthread/scan/wire/wiretest"
 )
 
 // A vehicle made from the standards and from nothing of the project: ISO 13400-2 carries ISO 14229-1 (both from memory). It obeys, and
@@ -170,6 +173,8 @@ func (v *foreign) talk(c net.Conn) {
 		if _, err := io.ReadFull(r, body); err != nil {
 			return
 		}
+		// What the product sent is read by tshark, too, after the tests.
+		frames.Tell(frames.Sent{Way: frames.Stream, Tester: true, Link: c.RemoteAddr().String(), Data: append(bytes.Clone(head), body...)})
 		switch binary.BigEndian.Uint16(head[2:]) {
 		case 0x0001: // on a connection it is no message
 			_, _ = c.Write(doipFrame(0x0000, []byte{0x01}))
@@ -387,7 +392,7 @@ func TestMain(m *testing.M) {
 			out, err := exec.CommandContext(ctx, "go", "build", "-o", filepath.Join(builtIn, "ironthread"), "../cmd/ironthread").CombinedOutput()
 			buildFailed, buildSays = err, string(out)
 		}
-		return m.Run()
+		return wiretest.Main(m.Run, frames.Stream)
 	}()
 	os.Exit(code)
 }

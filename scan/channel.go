@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"ironthread/scan/doip"
+	"ironthread/scan/wire"
 )
 
 // Channel carries requests to one control unit and its answers back, whatever lies between: a network, or a CAN bus. Send may be
@@ -58,9 +59,11 @@ func Identify(ctx context.Context, address string) (doip.Identity, bool) {
 	if err := conn.SetDeadline(time.Now().Add(identifyWithin)); err != nil {
 		return doip.Identity{}, false
 	}
-	if _, err := conn.Write(doip.Frame{Type: doip.IdentifyRequest}.BytesAs(doip.AnyVersion)); err != nil {
+	asks := doip.Frame{Type: doip.IdentifyRequest}.BytesAs(doip.AnyVersion)
+	if _, err := conn.Write(asks); err != nil {
 		return doip.Identity{}, false
 	}
+	wire.Tell(wire.Sent{Way: wire.Datagram, Tester: true, Link: conn.LocalAddr().String(), Data: asks})
 	b := make([]byte, 2048)
 	for {
 		n, err := conn.Read(b)
@@ -95,9 +98,11 @@ func Discover(ctx context.Context, broadcast string) (map[string]doip.Identity, 
 	if err := conn.SetDeadline(until); err != nil {
 		return nil, fmt.Errorf("no network can be asked: %w", err)
 	}
-	if _, err := conn.WriteTo(doip.Frame{Type: doip.IdentifyRequest}.BytesAs(doip.AnyVersion), to); err != nil {
+	asks := doip.Frame{Type: doip.IdentifyRequest}.BytesAs(doip.AnyVersion)
+	if _, err := conn.WriteTo(asks, to); err != nil {
 		return nil, fmt.Errorf("the network cannot be asked: %w", err)
 	}
+	wire.Tell(wire.Sent{Way: wire.Datagram, Tester: true, Link: conn.LocalAddr().String(), Data: asks})
 	found, b := map[string]doip.Identity{}, make([]byte, 2048)
 	for len(found) < mostFound {
 		n, from, err := conn.ReadFrom(b)
@@ -181,6 +186,7 @@ func (c *ipChannel) frame(f doip.Frame) error {
 	if _, err := c.conn.Write(f.Bytes()); err != nil {
 		return ErrLost
 	}
+	wire.Tell(wire.Sent{Way: wire.Stream, Tester: true, Link: c.conn.LocalAddr().String(), Data: f.Bytes()})
 	return nil
 }
 

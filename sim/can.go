@@ -12,6 +12,7 @@ import (
 
 	"ironthread/scan/can"
 	"ironthread/scan/uds"
+	"ironthread/scan/wire"
 )
 
 // The vehicle's CAN bus, handed on over the network as a CAN socket's daemon does it: whoever connects hears every frame, and what one
@@ -34,6 +35,7 @@ type canPort struct {
 	bus    *canBus
 	frames chan can.Frame
 	once   sync.Once
+	guest  bool // somebody over the network, not the vehicle
 }
 
 func (b *canBus) port() *canPort {
@@ -50,6 +52,9 @@ func (p *canPort) Send(_ context.Context, f can.Frame) error {
 	defer p.bus.mu.Unlock()
 	if !p.bus.hear[p] {
 		return can.ErrGone
+	}
+	if !p.guest {
+		wire.Tell(wire.Sent{Way: wire.Bus, ID: f.ID, Extended: f.IsExtended, Data: f.Data[:f.Length]})
 	}
 	for other := range p.bus.hear {
 		if other == p {
@@ -124,6 +129,7 @@ func handOn(ctx context.Context, c net.Conn, bus *canBus) {
 			say("< ok >")
 		case len(words) == 1 && words[0] == "rawmode" && port == nil:
 			port = bus.port()
+			port.guest = true
 			say("< ok >")
 			go func(frames <-chan can.Frame) {
 				for f := range frames {

@@ -12,6 +12,7 @@ import (
 	"ironthread/scan/describe"
 	"ironthread/scan/doip"
 	"ironthread/scan/uds"
+	"ironthread/scan/wire"
 )
 
 // Server answers diagnostics over IP for a vehicle: identification by datagram and by connection, routing activation for
@@ -147,6 +148,7 @@ func (s *Server) answerPackets(packets net.PacketConn) {
 		}
 		if answer := s.datagram(b[:n]); answer != nil {
 			_, _ = packets.WriteTo(answer.Bytes(), from) // a datagram may be lost
+			wire.Tell(wire.Sent{Way: wire.Datagram, Link: from.String(), Data: answer.Bytes()})
 		}
 	}
 }
@@ -313,6 +315,9 @@ func (l *link) send(f doip.Frame) error {
 		return err
 	}
 	_, err := l.c.Write(f.Bytes())
+	if err == nil {
+		wire.Tell(wire.Sent{Way: wire.Stream, Link: l.c.RemoteAddr().String(), Data: f.Bytes()})
+	}
 	return err
 }
 

@@ -192,7 +192,7 @@ func (a *adopter) can(o, p *harness.Part) bool {
 	switch spec := p.Spec.(type) {
 	case *harness.Relay:
 		r := o.Spec.(*harness.Relay)
-		return r.Contacts == spec.Contacts || r.Contacts == harness.Changeover && spec.Contacts != harness.DoubleMake
+		return r.Contacts == spec.Contacts || r.Contacts == harness.Changeover && len(spec.Poles()) == 1
 	case *harness.Fuse:
 		// The coils' fuse is a small one, and a load's is none: another rating goes into the same holder.
 		return (o.Spec.(*harness.Fuse).Amps <= coilFuse) == (spec.Amps <= coilFuse)

@@ -180,17 +180,22 @@ func (d *design) runsOn(p *Proposal, add func(string, string, float64, float64, 
 			longest, taken = max(longest, own), taken+fan.Amps*own/60
 		}
 	}
+	parked := math.Abs(d.fromBattery(d.points[parkedState]))
 	if d.w.RunOn != "" {
 		add("min that fans run on with the key off", "all", longest, most, asWished)
+		add("A that flow with the key off and the engine hot, for as long as it stands so", "all", parked, leastRunsOn, asWished)
+		if slices.ContainsFunc(d.w.Fans, func(f Fan) bool { return f.Brushless == nil }) {
+			p.Warnings = append(p.Warnings, "fans without electronics of their own stop with the key: nothing of this proposal has them run on")
+		}
 	}
 	if taken > 0 {
 		add("Ah that running on takes, half the battery's at the most", "all", taken, charge/2, practice)
 		p.Warnings = append(p.Warnings, fmt.Sprintf("running on after the key is off takes up to %.1f Ah of the battery's %g each time", taken,
 			charge))
 	}
-	if amps := math.Abs(d.fromBattery(d.points[parkedState])); amps > leastRunsOn {
+	if parked > leastRunsOn {
 		p.Warnings = append(p.Warnings, fmt.Sprintf("with the key off and the engine hot %.0f A run on: half the battery is gone in %.1f h",
-			amps, charge/2/amps))
+			parked, charge/2/parked))
 	}
 }
 

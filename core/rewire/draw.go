@@ -269,29 +269,40 @@ func (d *drawing) grounded(pin string) {
 	d.wire(pin, joint, "BN", "fans to ground")
 }
 
-// series: low through a pair's first fan, its third relay's rest contact, its link fuse and its second fan; high gives each fan
-// its own feed and ground. Four fans are two such pairs.
+// series: low through a pair's first fan, the rest contact that joins it to the second, its link fuse and the second fan; high gives
+// each fan its own feed and ground. Four fans are two such pairs. What feeds the second fan on high and what grounds the first then are
+// switched together: with two contacts in a relay one relay does both, and neither can come without the other.
 func (d *drawing) series() {
+	relays := 3
+	if d.w.Relays.Poles == 2 {
+		relays = 2
+	}
 	for i := 0; i+1 < len(d.w.Fans); i += 2 {
-		named := func(letter string, k int) string { return fmt.Sprintf("%s%d", letter, 3*(i/2)+k) }
-		first, second := motor(i), motor(i+1)
-		feed1, feed2, link, k1, k2, k3 := named("F", 1), named("F", 2), named("F", 3), named("K", 1), named("K", 2), named("K", 3)
-		low := d.fused(feed1, d.w.Fans[i].Name)
+		fuse := func(k int) string { return fmt.Sprintf("F%d", 3*(i/2)+k) }
+		relay := func(k int) string { return fmt.Sprintf("K%d", relays*(i/2)+k) }
+		first, second, link := motor(i), motor(i+1), fuse(3)
+		low := d.fused(fuse(1), d.w.Fans[i].Name)
 		lowRun := d.feedRun()
-		high := d.fused(feed2, d.w.Fans[i+1].Name+", high")
+		high := d.fused(fuse(2), d.w.Fans[i+1].Name+", high")
 		highRun := d.feedRun()
-		d.staging(k1, "make", 0)
-		d.staging(k2, "make", 1)
-		d.staging(k3, "changeover", 1)
+		d.staging(relay(1), "make", 0)
+		feeds, joins, second87 := relay(2), relay(3), ""
+		if relays == 3 {
+			d.staging(feeds, "make", 1)
+			d.staging(joins, "changeover", 1)
+		} else {
+			joins, second87 = feeds, "b"
+			d.staging(joins, "double-changeover", 1)
+		}
 		d.part(link, "kind: fuse, amps: 25, style: cartridge, label: link, at: new box")
-		d.wire(low, k1+".30", "RD", lowRun)
-		d.wire(k1+".87", first+".+", "VT", "box to fans")
-		d.wire(first+".-", k3+".30", "VT/WH", "box to fans")
-		d.wire(k3+".87a", link+".a", "TQ/BN", "in the box")
+		d.wire(low, relay(1)+".30", "RD", lowRun)
+		d.wire(relay(1)+".87", first+".+", "VT", "box to fans")
+		d.wire(first+".-", joins+".30", "VT/WH", "box to fans")
+		d.wire(joins+".87a", link+".a", "TQ/BN", "in the box")
 		d.wire(link+".b", second+".+", "TQ", "box to fans")
-		d.wire(high, k2+".30", "RD/BN", highRun)
-		d.wire(k2+".87", second+".+", "TQ/RD", "box to fans")
-		d.grounded(k3 + ".87")
+		d.wire(high, feeds+".30"+second87, "RD/BN", highRun)
+		d.wire(feeds+".87"+second87, second+".+", "TQ/RD", "box to fans")
+		d.grounded(joins + ".87")
 		d.grounded(second + ".-")
 	}
 }
@@ -356,7 +367,7 @@ func (d *drawing) dropping() {
 	d.staging("K1", "make", 0)
 	d.wire(low, "K1.30", "RD", d.feedRun())
 	for i, fan := range d.w.Fans {
-		resistor, relay := fmt.Sprintf("R%d", i+1), fmt.Sprintf("K%d", i+2)
+		resistor := fmt.Sprintf("R%d", i+1)
 		ohms := fan.Volts / fan.Amps
 		watts := fan.Amps * fan.Amps * ohms / 3
 		if r, there := d.w.resistorThere(ohms); there {
@@ -372,11 +383,31 @@ func (d *drawing) dropping() {
 		d.wire(limiter+".b", resistor+".a", "YE", "in the box")
 		d.wire(resistor+".b", motor(i)+".+", "YE/BK", "in the box")
 		from := d.fused(fmt.Sprintf("F%d", i+2), "high, "+fan.Name)
-		d.staging(relay, "make", 1)
-		d.wire(from, relay+".30", "RD", d.feedRun())
-		d.wire(relay+".87", motor(i)+".+", "VT", "box to fans")
+		relay, pole := d.contactOf(i, 2)
+		if pole == "" {
+			d.staging(relay, d.contactsFor(i), 1)
+		}
+		d.wire(from, relay+".30"+pole, "RD", d.feedRun())
+		d.wire(relay+".87"+pole, motor(i)+".+", "VT", "box to fans")
 		d.grounded(motor(i) + ".-")
 	}
+}
+
+// contactOf names the relay and the contact of the i-th of several fans that are all switched together, relays numbered from one on;
+// where relays have two contacts, every second fan takes the second of the one before.
+func (d *drawing) contactOf(i, from int) (relay, pole string) {
+	if d.w.Relays.Poles != 2 {
+		return fmt.Sprintf("K%d", from+i), ""
+	}
+	return fmt.Sprintf("K%d", from+i/2), []string{"", "b"}[i%2]
+}
+
+// contactsFor are those of the relay that the i-th of them takes: two where another fan comes after it.
+func (d *drawing) contactsFor(i int) string {
+	if d.w.Relays.Poles == 2 && i+1 < len(d.w.Fans) {
+		return "double-make"
+	}
+	return "make"
 }
 
 // limiterOpens is at how many °C of the resistor's body the limiter opens, once and for all (common practice).

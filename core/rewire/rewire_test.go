@@ -369,3 +369,38 @@ func TestTheControllersOwnWiresStay(t *testing.T) {
 		}
 	}
 }
+
+// With two contacts in a relay one relay does what is switched together: in series and in parallel it joins the fans and feeds the
+// second, and past the resistors it feeds two fans. Every proposal is solved in every state before it is shown.
+func TestTwoContactsInARelay(t *testing.T) {
+	p := plan(t, wish(t, strings.Replace(mower, "heat: 85", "heat: 85\nrelays: {poles: 2}", 1)))
+	for family, contacts := range map[rewire.Family]string{rewire.Series: "double-changeover", rewire.Dropping: "double-make"} {
+		x, one := of(p, family), of(plan(t, wish(t, mower)), family)
+		require.NotNil(t, x, family)
+		assert.Equal(t, 1, strings.Count(x.Harness, "contacts: "+contacts), "%s", family)
+		assert.Equal(t, strings.Count(one.Harness, "kind: relay")-1, strings.Count(x.Harness, "kind: relay"), "%s", family)
+		assert.NotContains(t, x.Harness, "contacts: changeover")
+	}
+	four := plan(t, wish(t, strings.NewReplacer("heat: 85", "heat: 85\nrelays: {poles: 2}",
+		"speeds: [low, high]", "  - {name: third, amps: 14, half-volts: ok}\n  - {name: fourth, amps: 14, half-volts: ok}\nspeeds: [low, high]").
+		Replace(mower)))
+	x := of(four, rewire.Series)
+	require.NotNil(t, x)
+	assert.Equal(t, 2, strings.Count(x.Harness, "double-changeover"))
+	assert.NotContains(t, x.Harness, "K5:")
+}
+
+// Who bounds how long fans run on is told what does: these stop with the key, and nothing flows for as long as the engine stands hot.
+func TestRunOnIsBounded(t *testing.T) {
+	x := of(plan(t, wish(t, strings.Replace(mower, "heat: 85", "heat: 85\nrun-on: 8min", 1))), rewire.Series)
+	require.NotNil(t, x)
+	assert.Contains(t, strings.Join(x.Warnings, "\n"), "stop with the key")
+	found := false
+	for _, c := range x.Rules {
+		if strings.HasPrefix(c.Rule, "A that flow with the key off") {
+			found = true
+			assert.Less(t, c.Value, c.Limit)
+		}
+	}
+	assert.True(t, found, "%+v", x.Rules)
+}

@@ -174,7 +174,7 @@ type Relays struct {
 	Make        float64 `yaml:"make"` // A
 	Suppression string  `yaml:"suppression"`
 	Cathode     string  `yaml:"diode-cathode"`
-	Poles       int     `yaml:"poles,omitempty"` // 2: two fans that are switched together share a relay with two contacts
+	Poles       int     `yaml:"poles,omitempty"` // 2: what is switched together shares a relay with two contacts
 }
 
 // ModuleOf is what is known of the module at hand.

@@ -6,6 +6,7 @@ import (
 	"context"
 	"io"
 	"net"
+	"os"
 	"strings"
 	"testing"
 
@@ -14,17 +15,27 @@ import (
 
 	"ironthread/library/librarytest"
 	"ironthread/scan/can"
+	sent "ironthread/scan/wire"
+	"ironthread/scan/wire/wiretest"
 	"ironthread/soak"
 )
+
+func TestMain(m *testing.M) { os.Exit(wiretest.Main(m.Run, sent.Bus)) }
 
 // wire is a bus that a test holds both ends of.
 type wire struct {
 	in, out chan can.Frame
 }
 
-func (w *wire) Send(_ context.Context, f can.Frame) error { w.out <- f; return nil }
-func (w *wire) Frames() <-chan can.Frame                  { return w.in }
-func (w *wire) Close()                                    {}
+// Send is told as a bus of the product's tells it.
+func (w *wire) Send(_ context.Context, f can.Frame) error {
+	sent.Tell(sent.Sent{Way: sent.Bus, ID: f.ID, Extended: f.IsExtended, Data: f.Data[:f.Length]})
+	w.out <- f
+	return nil
+}
+
+func (w *wire) Frames() <-chan can.Frame { return w.in }
+func (w *wire) Close()                   {}
 
 func newWire() *wire { return &wire{make(chan can.Frame, 4096), make(chan can.Frame, 4096)} }
 

@@ -11,6 +11,8 @@ import (
 	"fmt"
 
 	einride "go.einride.tech/can"
+
+	"ironthread/scan/wire"
 )
 
 // Frame is one frame: an identifier of 11 bits, or of 29, and up to eight bytes.
@@ -28,6 +30,11 @@ type Bus interface {
 
 // ErrGone is a bus that is not there any more.
 var ErrGone = errors.New("the CAN bus is not reached any more")
+
+// tell is for whoever puts a frame on a bus: it has gone out.
+func tell(f Frame, tester bool) {
+	wire.Tell(wire.Sent{Way: wire.Bus, Tester: tester, ID: f.ID, Extended: f.IsExtended, Data: f.Data[:f.Length]})
+}
 
 // frameOf makes a frame of an identifier and its bytes.
 func frameOf(id uint32, extended bool, b []byte) (Frame, error) {

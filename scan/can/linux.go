@@ -42,6 +42,7 @@ func (b *linuxBus) Send(ctx context.Context, f Frame) error {
 	if err := b.out.TransmitFrame(ctx, f); err != nil {
 		return ErrGone
 	}
+	tell(f, true)
 	return nil
 }
 

@@ -196,6 +196,7 @@ func (b *netBus) Send(_ context.Context, f Frame) error {
 	if _, err := io.WriteString(b.conn, fmt.Sprintf("< send %s %d %s >", identifier(f), f.Length, strings.Join(bytes, " "))); err != nil {
 		return ErrGone
 	}
+	tell(f, true)
 	return nil
 }
 

@@ -13,11 +13,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/scan/wire"
+	"ironthread/scan/wire/wiretest"
 	"ironthread/store/storetest"
 	"ironthread/web/webtest"
 )
 
-func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+// What the tests send to a vehicle is read by tshark.
+func TestMain(m *testing.M) {
+	os.Exit(wiretest.Main(func() int { return storetest.Main(m) }, wire.Stream, wire.Datagram))
+}
 
 func TestBayShowsEveryStage(t *testing.T) {
 	if testing.Short() {
