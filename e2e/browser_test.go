@@ -75,6 +75,7 @@ type site struct {
 	app  *web.App
 	down atomic.Bool // the network is cut: connections end without an answer
 	gaps bool        // it will be, and browsers say so on their console
+	lost atomic.Bool // the next drawing that an editor asks for is lost on its way
 
 	missing bool // what is not there is asked for, too
 }
@@ -93,7 +94,7 @@ func open(t *testing.T) *site {
 	s := &site{keep: keep}
 	handler := app.Handler()
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.down.Load() {
+		if s.down.Load() || strings.HasPrefix(r.URL.Path, "/drafts/") && s.lost.CompareAndSwap(true, false) {
 			panic(http.ErrAbortHandler)
 		}
 		handler.ServeHTTP(w, r)

@@ -142,7 +142,9 @@ func TestCellsTypedWhileNothingAnswers(t *testing.T) {
 	b.sees("[data-status]", "cannot be reached")
 	s.down.Store(false)
 	b.sees("[data-status]", "sound")
+	s.lost.Store(true) // the drawing is asked for again
 	b.do(chromedp.KeyEvent("\tMain"))
+	b.waits(`document.querySelector("[data-drawing]").textContent.includes("Main")`)
 	b.click(`.tools .btn-primary`)
 	b.sees(".states", "off")
 	h, err := s.keep.HarnessNamed(t.Context(), added.Name)

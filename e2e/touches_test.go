@@ -136,12 +136,21 @@ func TestGoingByName(t *testing.T) {
 	b.click(".goto")
 	b.waits(`document.activeElement.id === "go-words"`)
 	b.keys("bay")
-	b.sees("#went", "Bay")
+	b.waits(`document.querySelector("#went").dataset.for === "bay"`)
 	b.accessible()
 	b.press("ArrowDown")
 	b.waits(`document.activeElement.matches("#went a")`)
+	b.eval(`(document.querySelector("#went").dataset.old = "yes", htmx.trigger("#go-words", "again"), "")`)
+	b.waits(`!document.querySelector("#went").dataset.old`) // a later list keeps the place that is stood on
+	b.waits(`document.activeElement.matches("#went a")`)
 	b.keys("\r")
 	b.sees("h1", "In the bay")
+
+	b.click(".goto") // who types and presses Enter at once goes where they typed, not where the list before began
+	b.waits(`document.activeElement.id === "go-words"`)
+	b.waits(`document.querySelector("#went").dataset.for === ""`)
+	b.keys("logbook\r")
+	b.sees("h1", "Logbook")
 }
 
 // The drawing is legible at first sight at both sizes, with the place that is asked for in sight; pins are met by keys.

@@ -54,7 +54,9 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // The place where one types where to go: what fits is listed while one types, arrows go through the list, Enter takes the first.
+  // The place where one types where to go: what fits is listed while one types, arrows go through the list, Enter takes the first
+  // of what fits all that was typed: a list that is still on its way is waited for. A link that is stood on keeps the focus when a
+  // new list holds it, too; where it does not, the focus goes back to the words.
   Alpine.data("palette", () => ({
     init() {
       this.$root.addEventListener("shown.bs.modal", () => {
@@ -62,8 +64,21 @@ document.addEventListener("alpine:init", () => {
         find("#go input[name=job]").value = find("[data-job]")?.dataset.job ?? "";
         words.focus();
         words.select();
+        this.wanted = false;
         htmx.trigger(words, "again");
       });
+      document.addEventListener("htmx:after:swap", () => {
+        if (!this.$root.classList.contains("show")) return;
+        if (this.wanted) this.go();
+        else if (this.stoodOn && !document.contains(this.stoodOn) && document.activeElement === document.body) find("#go-words").focus();
+      });
+      this.$root.addEventListener("focusin", (e) => { this.stoodOn = e.target; });
+    },
+    // go follows the first link once the list is that of the words.
+    go() {
+      const list = find("#went"), link = this.links()[0];
+      this.wanted = list.dataset.for !== find("#go-words").value.trim();
+      if (!this.wanted) link?.click();
     },
     links() { return [...this.$root.querySelectorAll("#went a")]; },
     move(e) {
@@ -74,10 +89,8 @@ document.addEventListener("alpine:init", () => {
       (all[at] ?? find("#go-words")).focus();
     },
     first(e) {
-      const link = this.links()[0];
-      if (!link) return;
       e.preventDefault();
-      link.click();
+      this.go();
     },
   }));
 
@@ -188,7 +201,7 @@ document.addEventListener("htmx:after:swap", () => {
     reading.focus({ preventScroll: true });
     return;
   }
-  if (!byKeys || document.activeElement && document.activeElement !== document.body) return;
+  if (!byKeys || find(".modal.show") || document.activeElement && document.activeElement !== document.body) return;
   const form = find(".move form.record, .move form.round, .move form.commandtable, .move form.repairform, .move .verdict:has(a.btn)")
     ?? find("main > .closing") ?? find("#pass");
   if (!form) return;
@@ -252,8 +265,10 @@ document.addEventListener("htmx:after:swap", listen);
 document.addEventListener("visibilitychange", listen);
 window.addEventListener("pagehide", () => listening?.source.close());
 
-// What somebody chose is in the hand: its field has the focus, and nothing moves but to there.
+// What somebody chose is in the hand: its field has the focus, and nothing moves but to there. Whoever types in a dialog that
+// stands above the page stays there.
 const toHand = () => {
+  if (find(".modal.show")) return;
   const field = find(".move.chosen .reading, .move.chosen .round input.form-control");
   const fromBelow = find(".move.chosen") && getComputedStyle(find(".move")).position === "fixed";
   if (fromBelow) find("#paper")?.scrollIntoView({ block: "start" }); // what was touched stays in sight above it

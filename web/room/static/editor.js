@@ -243,7 +243,11 @@ document.addEventListener("alpine:init", () => {
       while (!draft.svg) {
         await new Promise((r) => setTimeout(r, draft.sum ? 250 : 400));
         if (turn !== this.stirred || !this.$root.isConnected) return;
-        const answer = await fetch(`/drafts/${sum}`);
+        const answer = await fetch(`/drafts/${sum}`).catch(() => null);
+        if (!answer) { // the server is away: the drawing is asked for until it is back
+          await new Promise((r) => setTimeout(r, 2000));
+          continue;
+        }
         if (!answer.ok) return;
         draft = await answer.json();
       }

@@ -363,11 +363,21 @@ document.addEventListener("alpine:init", () => {
         <button type="button" class="btn btn-outline-dark" data-turn>turn it</button><button type="button" class="btn btn-primary"
         data-straight>Straighten</button></div>`, {});
     },
+    // asked puts a question to the server; where none can be reached it says so and gives nothing.
+    async asked(what, body) {
+      try {
+        const r = await fetch(`/traces/${this.root.dataset.id}/${what}`, { method: "POST", body });
+        return { r, answer: await r.json() };
+      } catch {
+        this.say("The server cannot be reached just now; try again in a moment.");
+        return {};
+      }
+    },
     async straighten() {
       const body = new URLSearchParams({ page: this.page, turns: this.turns,
         corners: this.corners.map(([x, y]) => `${x / traceWhole} ${y / traceWhole}`).join(" ") });
-      const r = await fetch(`/traces/${this.root.dataset.id}/straighten`, { method: "POST", body });
-      const answer = await r.json();
+      const { r, answer } = await this.asked("straighten", body);
+      if (!r) return;
       if (!r.ok) return this.say(answer.wrong?.[0] ?? "It could not be straightened.");
       this.mode = "part";
       const p = this.picture();
@@ -644,9 +654,10 @@ document.addEventListener("alpine:init", () => {
       for (const d of stands.fans) for (const [fan, word] of Object.entries(d.fans)) {
         lines.push(`${d.state} ${fan} ${this.wanted[d.state]?.[fan] ?? word}`);
       }
-      const r = await fetch(`/traces/${this.root.dataset.id}/fixes`, { method: "POST",
-        body: new URLSearchParams({ state: JSON.stringify(this.s), wanted: lines.join("\n") }) });
-      const { wires } = await r.json();
+      const { r, answer } = await this.asked("fixes",
+        new URLSearchParams({ state: JSON.stringify(this.s), wanted: lines.join("\n") }));
+      if (!r) return;
+      const { wires } = answer;
       box.querySelector(".fixes")?.remove();
       const list = document.createElement("div");
       list.className = "fixes";
