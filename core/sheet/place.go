@@ -30,7 +30,18 @@ type placer struct {
 	columns       columns
 	rows          int
 	tops          []int // of each row, and one more below the last
-	ends          []end // of the net that is being laid out
+	laid          []laid
+	stacked       []int // the tops that nets are laid out by, and how often they have changed
+	restacked     int
+}
+
+// laid is a net as it was laid out last. A step moves few parts: every net whose pins stand where they stood, under rows of the same
+// heights, is taken as it was.
+type laid struct {
+	restacked    int // by which tops
+	ends         []end
+	across, down []run
+	cost         float64
 }
 
 // claim is the room that a part takes, or its label.
@@ -53,7 +64,7 @@ func newPlacer(items []*item, nets *netlist, seed uint64) *placer {
 	p := &placer{
 		items: items, nets: nets, onNet: make([][]ref, len(nets.pins)),
 		labels: make([]int, len(items)), left: make([]bool, len(items)),
-		rng: rand.New(rand.NewPCG(seed, 0x5EED)),
+		rng: rand.New(rand.NewPCG(seed, 0x5EED)), laid: make([]laid, len(nets.pins)),
 	}
 	for i, it := range items {
 		for k, t := range it.terminals {
@@ -262,6 +273,10 @@ func (p *placer) stackRows() {
 	for r := 1; r <= p.rows; r++ {
 		p.tops[r] += p.tops[r-1] + channelHeight
 	}
+	if !slices.Equal(p.tops, p.stacked) {
+		p.stacked = append(p.stacked[:0], p.tops...)
+		p.restacked++
+	}
 }
 
 func sizeCost(width, height int) float64 {
@@ -295,45 +310,73 @@ func (p *placer) overlaps(sum, limit float64) float64 {
 	return sum
 }
 
-// wire lays a net out: a trunk in the best channel and verticals at its pins.
+// wire lays a net out, or takes it as it was laid out last.
 func (p *placer) wire(net int) float64 {
 	refs := p.onNet[net]
-	switch {
-	case net == p.nets.battery:
-		return p.railWire(net, refs)
-	case p.nets.ground[net]:
+	rail := net == p.nets.battery
+	if !rail && p.nets.ground[net] { // what stands in its way counts, too
 		return p.groundWire(net, refs)
-	case len(refs) < 2:
+	}
+	l := &p.laid[net]
+	if !p.stands(l, refs) {
+		across, down := len(p.across), len(p.down)
+		if rail {
+			l.cost = p.railWire(net, refs)
+		} else {
+			l.cost = p.netWire(net, l.ends)
+		}
+		l.across = append(l.across[:0], p.across[across:]...)
+		l.down = append(l.down[:0], p.down[down:]...)
+		return l.cost
+	}
+	p.across = append(p.across, l.across...)
+	p.down = append(p.down, l.down...)
+	return l.cost
+}
+
+// stands tells whether a net's pins and the rows are where they were when it was laid out, and notes where they are.
+func (p *placer) stands(l *laid, refs []ref) bool {
+	same := l.restacked == p.restacked && len(l.ends) == len(refs)
+	l.restacked = p.restacked
+	l.ends = slices.Grow(l.ends[:0], len(refs))[:len(refs)]
+	for k, r := range refs {
+		x, y, bottom := p.at(r)
+		if e := (end{x, y, bottom}); l.ends[k] != e {
+			l.ends[k], same = e, false
+		}
+	}
+	return same
+}
+
+// netWire lays a net out: a trunk in the best channel and verticals at its pins.
+func (p *placer) netWire(net int, ends []end) float64 {
+	if len(ends) < 2 {
 		return 0
 	}
 	// Straight down from one pin to the other.
-	if len(refs) == 2 {
-		x1, y1, b1 := p.at(refs[0])
-		x2, y2, b2 := p.at(refs[1])
-		if y1 > y2 {
-			y1, y2, b1, b2 = y2, y1, b2, b1
+	if len(ends) == 2 {
+		upper, lower := ends[0], ends[1]
+		if upper.y > lower.y {
+			upper, lower = lower, upper
 		}
-		if x1 == x2 && b1 && !b2 {
-			p.down = append(p.down, run{x1, y1, y2, net})
-			return costDown * float64(y2-y1)
+		if upper.x == lower.x && upper.bottom && !lower.bottom {
+			p.down = append(p.down, run{upper.x, upper.y, lower.y, net})
+			return costDown * float64(lower.y-upper.y)
 		}
 	}
 	low, high := math.MaxInt, math.MinInt
-	p.ends = p.ends[:0]
-	for _, r := range refs {
-		x, y, bottom := p.at(r)
-		p.ends = append(p.ends, end{x, y, bottom})
-		low, high = min(low, x), max(high, x)
+	for _, e := range ends {
+		low, high = min(low, e.x), max(high, e.x)
 	}
 	best, channel := math.Inf(1), 0
 	for c := 0; c <= p.rows; c++ {
 		y := p.tops[c] - channelRise
-		if sum := trunkCost(p.ends, y, low, high, best); sum < best {
+		if sum := trunkCost(ends, y, low, high, best); sum < best {
 			best, channel = sum, y
 		}
 	}
 	p.across = append(p.across, run{channel, low, high, net})
-	for _, e := range p.ends {
+	for _, e := range ends {
 		p.down = append(p.down, run{e.x, min(e.y, channel), max(e.y, channel), net})
 	}
 	if high > low && high-low < jogUnits {
@@ -465,7 +508,7 @@ func (c *columns) span(from, to int) []int32 {
 // above limit.
 func (p *placer) conflicts(sum, limit float64) float64 {
 	p.columns.fill(p.down)
-	if sum += p.crossings(); sum > limit {
+	if sum += p.crossings(limit - sum); sum > limit {
 		return sum
 	}
 	next := p.columns.beside
@@ -479,6 +522,9 @@ func (p *placer) conflicts(sum, limit float64) float64 {
 		return sum
 	}
 	for j := range p.bodies {
+		if sum > limit {
+			return sum
+		}
 		b := &p.bodies[j]
 		for _, first := range p.columns.span(b.x1-1, b.x2+1) {
 			for i := first; i > 0; i = next[i-1] {
@@ -494,6 +540,9 @@ func (p *placer) conflicts(sum, limit float64) float64 {
 		}
 	}
 	for j := range p.zones {
+		if sum > limit {
+			return sum
+		}
 		z := &p.zones[j]
 		for _, first := range p.columns.span(z.x1+1, z.x2-1) {
 			for i := first; i > 0; i = next[i-1] {
@@ -525,22 +574,20 @@ func (p *placer) shared(v *run, from int32, each float64) float64 {
 	return sum
 }
 
-// crossings is what the wires across cost where they meet wires that run down, and parts.
-func (p *placer) crossings() float64 {
+// crossings is what the wires across cost where they meet wires that run down. They run in channels, where no part
+// stands. It stops once above limit.
+func (p *placer) crossings(limit float64) float64 {
 	sum := 0.0
 	for i := range p.across {
+		if sum > limit {
+			return sum
+		}
 		h := &p.across[i]
 		for _, first := range p.columns.span(h.from, h.to) {
 			for k := first; k > 0; k = p.columns.beside[k-1] {
 				if v := &p.down[k-1]; h.net != v.net && h.at > v.from && h.at < v.to {
 					sum += costCrossing
 				}
-			}
-		}
-		for j := range p.bodies {
-			b := &p.bodies[j]
-			if h.at > b.y1 && h.at < b.y2 && h.from < b.x2 && h.to > b.x1 {
-				sum += costThrough
 			}
 		}
 	}
