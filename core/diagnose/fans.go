@@ -150,11 +150,31 @@ type likelyCombo struct {
 	chance float64
 }
 
+// sure is the word that a fan shows for certain; -1 where there is none.
+func sure(chances [4]float32) int {
+	at := -1
+	for w, p := range chances {
+		switch {
+		case p == 1:
+			at = w
+		case p > nextToNothing:
+			return -1
+		}
+	}
+	return at
+}
+
 // combosOf are the likely combinations on one car. most bounds how many fans a circuit can have.
 func combosOf(f *predict.Figures, fans, state, car int, found []likelyCombo) []likelyCombo {
 	found = append(found[:0], likelyCombo{chance: 1})
 	for fan := range fans {
 		chances := f.Speeds(state, fan)[car]
+		if w := sure(chances); w >= 0 { // most fans do one thing on a car
+			for k := range found {
+				found[k].combo = found[k].with(fan, w)
+			}
+			continue
+		}
 		n := len(found)
 		for _, c := range found[:n] {
 			for w, p := range chances {

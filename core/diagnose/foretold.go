@@ -78,7 +78,7 @@ func (c *foretoldCar) Noticed(t probe.Test) (chance float64, known bool, err err
 	mine, well := p.of[c.i], p.of[c.g.guide.suspects.nobody()]
 	noticed := probe.CodeVolts * c.g.guide.circuit.SupplyVolts(false)
 	for j := range c.g.guide.circuit.States {
-		for _, pin := range c.g.commanded() {
+		for _, pin := range c.g.drivers {
 			d := probe.Meter(float64(mine.Volts(j, pin)[c.k])) - probe.Meter(float64(well.Volts(j, pin)[c.k]))
 			if d > noticed || d < -noticed {
 				return 1, true, nil
@@ -90,16 +90,13 @@ func (c *foretoldCar) Noticed(t probe.Test) (chance float64, known bool, err err
 
 // commanded lists the controllers' driver pins.
 func (in *inquiry) commanded() []int {
-	if in.drivers != nil {
-		return in.drivers
-	}
-	in.drivers = []int{}
+	list := []int{}
 	for _, p := range in.guide.circuit.OfKind(harness.KindController) {
 		for _, role := range p.Spec.(*harness.Controller).PinRoles {
 			if role.Command() != "" {
-				in.drivers = append(in.drivers, in.guide.table.PinIndex(harness.Pin{Part: p.Name, Name: role.Name}))
+				list = append(list, in.guide.table.PinIndex(harness.Pin{Part: p.Name, Name: role.Name}))
 			}
 		}
 	}
-	return in.drivers
+	return list
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
 
 	"ironthread/core/electric"
 	"ironthread/core/fault"
@@ -35,7 +36,7 @@ type inquiry struct {
 	priors  []float64 // of each suspect, with a workshop's experience counted in
 	phase   phase
 	stand   stand
-	drivers []int    // the controllers' driver pins, once asked for
+	drivers []int    // the controllers' driver pins
 	came    *inquiry // the same about the cars as they came in, once asked for
 }
 
@@ -43,21 +44,36 @@ type inquiry struct {
 type stand struct {
 	setup []electric.Action
 	blown []predict.Blown
-	pages map[string]*foretold // by set-up, for what has blown now
+	pages *pages // for what has blown now
 }
+
+// pages are what is foretold, by set-up. Tests that are weighed at the same time share them.
+type pages struct {
+	sync.RWMutex
+	of map[string]*foretold
+}
+
+func noPages() *pages { return &pages{of: map[string]*foretold{}} }
 
 // foretold is a page with what its suspects' cars show as they stand.
 type foretold struct {
 	*predict.Page
 	of    []*predict.Figures
 	blown []predict.Blown
+	whole [][]int // lists of suspects whose figures are all there
+}
+
+// has tells whether the figures of a very list have been made: asked again and again, it is the same list.
+func (p *foretold) has(which []int) bool {
+	return len(which) > 0 && slices.ContainsFunc(p.whole, func(l []int) bool { return &l[0] == &which[0] && len(l) == len(which) })
 }
 
 // ask begins a question. Cars stand as they came in: the complaint has happened.
 func (g *Guide) ask(ctx context.Context, now Now) (*inquiry, error) {
 	q := &inquiry{guide: g, ctx: ctx, priors: g.suspects.learnt(g.circuit, now.Learnt), phase: phaseOf(now.Setup)}
 	blown, err := g.table.BlownBeforeAll(ctx)
-	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
+	q.stand = stand{blown: blown, pages: noPages()}
+	q.drivers = q.commanded()
 	return q, err
 }
 
@@ -71,7 +87,7 @@ func (in *inquiry) asItCame() (*inquiry, error) {
 		return nil, err
 	}
 	q := *in
-	q.stand = stand{blown: blown, pages: map[string]*foretold{}}
+	q.stand = stand{blown: blown, pages: noPages()}
 	in.came = &q
 	q.came = &q
 	return in.came, nil
@@ -89,9 +105,8 @@ func (s *stand) carried(m *electric.Model, setup []electric.Action) []predict.Bl
 }
 
 // page finds or begins what is foretold in a set-up.
-func (in *inquiry) page(setup []electric.Action) (*foretold, error) {
-	name := probe.SetupKey(setup)
-	if p := in.stand.pages[name]; p != nil {
+func (in *inquiry) page(setup []electric.Action, name string) (*foretold, error) {
+	if p := in.stand.pages.of[name]; p != nil {
 		return p, nil
 	}
 	page, err := in.guide.table.Page(setup)
@@ -99,20 +114,28 @@ func (in *inquiry) page(setup []electric.Action) (*foretold, error) {
 		return nil, err
 	}
 	p := &foretold{Page: page, of: make([]*predict.Figures, len(in.guide.suspects)), blown: in.stand.carried(in.guide.model, setup)}
-	in.stand.pages[name] = p
+	in.stand.pages.of[name] = p
 	return p, nil
-}
-
-// need makes the figures of these suspects.
-func (in *inquiry) need(p *foretold, which []int) error {
-	return p.Need(in.ctx, which, p.blown, p.of)
 }
 
 // pageFor is a page with the figures of these suspects.
 func (in *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, error) {
-	p, err := in.page(setup)
-	if err == nil {
-		err = in.need(p, which)
+	name, pages := probe.SetupKey(setup), in.stand.pages
+	pages.RLock()
+	p := pages.of[name]
+	ready := p != nil && p.has(which)
+	pages.RUnlock()
+	if ready {
+		return p, nil
+	}
+	pages.Lock()
+	defer pages.Unlock()
+	p, err := in.page(setup, name)
+	if err != nil {
+		return nil, err
+	}
+	if err = p.Need(in.ctx, which, p.blown, p.of); err == nil && len(which) > 2 {
+		p.whole = append(p.whole, which)
 	}
 	return p, err
 }
@@ -147,7 +170,7 @@ func (in *inquiry) land(setup []electric.Action, blown []predict.Blown) {
 	}
 	in.stand.setup, in.stand.blown = setup, blown
 	if !same {
-		in.stand.pages = map[string]*foretold{}
+		in.stand.pages = noPages()
 	}
 }
 

@@ -3,7 +3,11 @@ package diagnose
 import (
 	"cmp"
 	"math"
+	"runtime"
 	"slices"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
 
 	"ironthread/core/electric"
 	"ironthread/core/harness"
@@ -66,34 +70,56 @@ func (ch *chooser) rank() ([]scored, error) {
 	if now.Kit.NoMeter {
 		tests = append(tests, probe.WithoutMeter(tests[:usual], now.Kit)...)
 	}
-	likely := b.closer(closeBelief)
-	var list []scored
-	for k, t := range tests {
-		if ch.made.has(t) || !now.Kit.Can(t) {
-			continue
-		}
-		of := b
-		if k >= usual {
-			of = likely
-		}
-		live := of.live(ch.guide.suspects)
-		o, err := ch.asked.answers(t, live).classes(of, live)
-		if err != nil {
-			if k >= usual {
-				continue // such a set-up cannot be
-			}
-			return nil, err
-		}
-		if bits := o.bits(b.of, b.same) * of.share(); bits > ch.least {
-			minutes := ch.minutes(t) * now.School.Weight(ch.guide.circuit, t)
-			list = append(list, scored{t, bits / minutes, bits})
-		}
+	list, err := ch.told(tests, usual)
+	if err != nil {
+		return nil, err
 	}
 	list = ch.sorted(list)
 	if !b.two() {
 		return list, nil
 	}
 	return ch.ofTwo(list), nil
+}
+
+// told keeps the tests that tell something, in their order. Each is weighed by itself: every core takes the next that
+// waits. Those from the usual ones on are weighed by the likeliest suspects alone, and their set-ups may be such as cannot be.
+func (ch *chooser) told(tests []probe.Test, usual int) ([]scored, error) {
+	all := ch.belief
+	all.live(ch.guide.suspects) // found once, before several read it
+	likely := all.closer(closeBelief)
+	found := make([]scored, len(tests))
+	var next atomic.Int64
+	var workers errgroup.Group
+	for range min(runtime.GOMAXPROCS(0), len(tests)) {
+		workers.Go(func() error {
+			for k := int(next.Add(1)) - 1; k < len(tests); k = int(next.Add(1)) - 1 {
+				t, of := tests[k], all
+				if k >= usual {
+					of = likely
+				}
+				if ch.made.has(t) || !ch.now.Kit.Can(t) {
+					continue
+				}
+				live := of.live(ch.guide.suspects)
+				o, err := ch.asked.answers(t, live).classes(of, live)
+				if err != nil && k < usual {
+					return err
+				} else if err == nil {
+					found[k] = scored{test: t, bits: o.bits(all.of, all.same) * of.share()}
+				}
+			}
+			return nil
+		})
+	}
+	if err := workers.Wait(); err != nil {
+		return nil, err
+	}
+	found = slices.DeleteFunc(found, func(s scored) bool { return s.bits <= ch.least })
+	for k := range found {
+		s := &found[k]
+		s.score = s.bits / (ch.minutes(s.test) * ch.now.School.Weight(ch.guide.circuit, s.test))
+	}
+	return found, nil
 }
 
 // sorted puts the most information a minute first; of those that are tied, what brings a hand nearest to a fan last.
