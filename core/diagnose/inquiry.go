@@ -60,10 +60,13 @@ type foretold struct {
 	*predict.Page
 	of    []*predict.Figures
 	blown []predict.Blown
-	whole [][]int // lists of suspects whose figures are all there
+	whole [][]int // the lists asked for last, whose figures are all there
 }
 
-// has tells whether the figures of a very list have been made: asked again and again, it is the same list.
+// listsKept is how many lists of suspects a page remembers: while tests are weighed it is asked for two, again and again.
+const listsKept = 4
+
+// has tells whether the figures of this very list have been made.
 func (p *foretold) has(which []int) bool {
 	return len(which) > 0 && slices.ContainsFunc(p.whole, func(l []int) bool { return &l[0] == &which[0] && len(l) == len(which) })
 }
@@ -134,8 +137,8 @@ func (in *inquiry) pageFor(setup []electric.Action, which []int) (*foretold, err
 	if err != nil {
 		return nil, err
 	}
-	if err = p.Need(in.ctx, which, p.blown, p.of); err == nil && len(which) > 2 {
-		p.whole = append(p.whole, which)
+	if err = p.Need(in.ctx, which, p.blown, p.of); err == nil {
+		p.whole = append(p.whole[max(0, len(p.whole)+1-listsKept):], which)
 	}
 	return p, err
 }
