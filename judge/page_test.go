@@ -22,7 +22,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
 	"golang.org/x/sync/errgroup"
+	"ironthread/soak"
 )
 
 // The same vehicle as the command line's, worked from the pages: the application runs as a process of its own, and what is pressed is
@@ -41,7 +43,7 @@ func serve(t *testing.T, command string) *served {
 	require.NoError(t, err)
 	port := free.Addr().(*net.TCPAddr).Port
 	require.NoError(t, free.Close())
-	dir, err := os.MkdirTemp("", "judge-page")
+	dir, err := os.MkdirTemp(soak.InMemory(), "judge-page")
 	require.NoError(t, err)
 	require.NoError(t, os.Chmod(dir, 0o755)) // the database's own user looks into it
 	cmd := exec.Command(command, "demo", "--port", fmt.Sprint(port), "--dir", filepath.Join(dir, "demo"))

@@ -389,7 +389,8 @@ func TestMain(m *testing.M) {
 			defer os.RemoveAll(builtIn) // what is left there hurts nobody
 			ctx, cancel := context.WithTimeout(context.Background(), patience)
 			defer cancel()
-			out, err := exec.CommandContext(ctx, "go", "build", "-o", filepath.Join(builtIn, "ironthread"), "../cmd/ironthread").CombinedOutput()
+			out, err := exec.CommandContext(ctx, "go", "build", "-ldflags", "-s -w", "-o", // without what only a debugger reads
+				filepath.Join(builtIn, "ironthread"), "../cmd/ironthread").CombinedOutput()
 			buildFailed, buildSays = err, string(out)
 		}
 		return wiretest.Main(m.Run, frames.Stream)

@@ -15,6 +15,9 @@ import (
 // A listener that is cut off says why, comes back by itself, says that too, and has everybody look who waited: what was
 // written meanwhile may be of any job.
 func TestTheListenerComesBack(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	s, line := storetest.OnALine(t, "empty", func(context.Context, *store.Store) error { return nil })
 	var mu sync.Mutex
 	told, cut, back := map[int64]int{}, 0, 0

@@ -24,6 +24,9 @@ import (
 
 // Five instances start together on one empty database: one brings the schema up to date, all serve.
 func TestFiveInstancesStartTogether(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	dsn := storetest.DSN(t)
 	var wait sync.WaitGroup
 	for n := range 5 {
@@ -294,6 +297,9 @@ func TestAFullDiskIsSaid(t *testing.T) {
 
 // The pages of a search are the pages of the whole list with all else left out, whether many jobs hold its words or few.
 func TestThePagesOfASearch(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	s := storetest.Open(t)
 	ctx := t.Context()
 	vehicle, err := s.PutVehicle(ctx, "Gritter 6", "")

@@ -279,6 +279,9 @@ func TestTheDatabaseGoesMidway(t *testing.T) {
 
 // The database goes under the open page: a sentence, nothing recorded, nothing lost of the page.
 func TestTheDatabaseGone(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	keep, line := demotest.OnALine(t)
 	app, err := web.New(keep, webtest.Options())
 	require.NoError(t, err)

@@ -130,7 +130,7 @@ func New(keep Keeper, opts Options) (*App, error) {
 
 // furnish puts the rooms in.
 func (a *App) furnish(shared *room.Shared, opts Options) (err error) {
-	if a.static, err = room.NewStatic(); err != nil {
+	if a.static, err = room.TheStatic(); err != nil {
 		return fmt.Errorf("web: %w", err)
 	}
 	shared.Static = a.static

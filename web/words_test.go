@@ -40,6 +40,9 @@ func never(t *testing.T) []string {
 
 // Every page of the demo, the report and its PDF use the one word that docs/words.md has for a thing.
 func TestPagesUseTheOneWord(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	words := never(t)
 	w := webtest.Open(t)
 	said := func(where, text string) {

@@ -28,14 +28,17 @@ import (
 	"ironthread/store/localdb"
 )
 
+// builtIn is the folder of the binary, which goes when the tests are over.
+var builtIn string
+
 // built is the binary itself: what is killed here is a process, not a goroutine.
 var built = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "ironthread-bin-")
-	if err != nil {
+	var err error
+	if builtIn, err = os.MkdirTemp("", "ironthread-bin-"); err != nil {
 		return "", err
 	}
-	name := filepath.Join(dir, "ironthread")
-	out, err := exec.Command("go", "build", "-o", name, ".").CombinedOutput()
+	name := filepath.Join(builtIn, "ironthread")
+	out, err := exec.Command("go", "build", "-ldflags", "-s -w", "-o", name, ".").CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("%w: %s", err, out)
 	}

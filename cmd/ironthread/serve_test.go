@@ -99,7 +99,7 @@ func withoutTokens(text string) string {
 // folder is one that the database's own user can read.
 func folder(t *testing.T) string {
 	t.Helper()
-	dir, err := os.MkdirTemp("", "ironthread-serve-")
+	dir, err := os.MkdirTemp(soak.InMemory(), "ironthread-serve-")
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(dir) })
 	require.NoError(t, os.Chmod(dir, 0o755))
@@ -143,7 +143,11 @@ func TestTheDemo(t *testing.T) {
 	assert.Zero(t, stop())
 }
 
-func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+func TestMain(m *testing.M) {
+	code := storetest.Main(m)
+	os.RemoveAll(builtIn) // nothing, where nothing was built
+	os.Exit(code)
+}
 
 // aDatabase is an empty one.
 func aDatabase(t *testing.T) string {

@@ -328,6 +328,9 @@ func TestARenewedPartIsNamedAsTheNewOne(t *testing.T) {
 
 // Nothing goes on computing once nobody waits.
 func TestAnAssessmentStopsWithItsContext(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	g := diagnose.Fresh(t, "m2-three-relay-two-winding")
 	ctx, stop := context.WithCancel(t.Context())
 	stop()

@@ -130,6 +130,9 @@ func (o own) complaint(word string) []string {
 }
 
 func TestARelaysContactIsWhatWasMeasured(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, o := range soak.Of(owns[:2], owns) {
 		for _, ohms := range soak.Of([]float64{0.4, 3, 14}, []float64{0.25, 0.4, 0.7, 1, 3, 5, 9, 14}) {
 			word := o.does(t, fmt.Sprintf("%s make contact burnt %g", o.relay, ohms))
@@ -242,6 +245,9 @@ func TestStuckByHandHolds(t *testing.T) {
 // Two fans, both fed, both dead: a pair explains it, so that no one of them is proven alone, nothing contradicts, and there is
 // a next move.
 func TestWhileAPairExplainsAllNoSingleIsProven(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		own
 		one, other string

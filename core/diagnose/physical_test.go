@@ -85,6 +85,9 @@ func TestATwoWindingMotorOpenAsAWhole(t *testing.T) {
 
 // A test that has just been recorded is never the next move.
 func TestNeverTheSameAgain(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, words := range []string{"F3 open", "M1 seized", "wire K1.85 - ECU.61 open", "K3 rest contact burnt"} {
 		g := guideFor(t, "f3-twin-series-parallel")
 		c := g.Drive(t, words)

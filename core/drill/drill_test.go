@@ -85,6 +85,9 @@ func TestHiddenFaults(t *testing.T) {
 
 // The whole of a drill: readings from the vehicle, the repair, the score; and one that goes wrong.
 func TestADrillIsScored(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	m, g := guide(t, "f3-twin-series-parallel")
 	h := job.Hidden{Faults: []string{"F3 open"}, Seed: 9, Lesson: "It was the link."}
 	var seen []probe.Observation

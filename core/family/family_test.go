@@ -15,6 +15,9 @@ import (
 // Every set of answers that goes together makes a circuit that does what it is asked: low is
 // slow, high is fast, nothing blows, nothing buzzes.
 func TestEveryAnswer(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	made := 0
 	for _, volts := range []int{12, 24} {
 		for _, fans := range []int{1, 2} {

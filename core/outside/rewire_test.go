@@ -32,6 +32,9 @@ const (
 // state, no fan loses more volts than is allowed, whoever asks gets the speed; and the outside judge finds the same volts and
 // amps, well in every state, and with single faults.
 func TestProposals(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	var trials []*trial
 	wishes, proposals, refused := 0, 0, map[string]int{}
 	lost := map[rewire.Family][]float64{}

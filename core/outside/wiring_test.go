@@ -95,6 +95,9 @@ states:
 
 // Kinds and contacts that the library has none of.
 func TestOddEnds(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	c, err := harness.Read([]byte(odd))
 	require.NoError(t, err)
 	m, err := electric.New(c)

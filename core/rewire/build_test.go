@@ -13,6 +13,9 @@ import (
 // The build sheets of two fans in series and in parallel: every wire once, with its allowance; the changeover relay needs five
 // pins and the others do not; the checks of the build order are what the circuit then shows.
 func TestSheets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := wish(t, mower)
 	x := of(plan(t, w), rewire.Series)
 	b, err := x.Sheets(w)
@@ -78,6 +81,9 @@ func TestSheets(t *testing.T) {
 // One thing changed at a time: an inverted low line runs the fans with the controller's plug off, and fewer single faults
 // leave no cooling.
 func TestWhatIf(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	list, err := rewire.Variants(t.Context(), wish(t, mower), rewire.Series)
 	require.NoError(t, err)
 	require.Equal(t, "as wished", list[0].Change)

@@ -123,6 +123,9 @@ func TestSeriesAndParallel(t *testing.T) {
 
 // What cannot be is refused with the figure and what would free it.
 func TestRefusals(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		name, from, to string
 		family         rewire.Family
@@ -224,6 +227,9 @@ func TestEffects(t *testing.T) {
 // An output that closes to ground to keep the fan off runs it when its line is open: fail-safe, and seen in what the fans do
 // with the controller unplugged; with the key off nothing runs.
 func TestAnInvertedLineFailsSafe(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	text := strings.Replace(mower, "name: fan 1, gives: ground", "name: fan 1, inverted: true, gives: ground", 1)
 	x := of(plan(t, wish(t, text)), rewire.Series)
 	require.NotNil(t, x)
@@ -310,6 +316,9 @@ func BenchmarkTwinFans(b *testing.B) {
 // Switches that would come on together, and two that take the coils' feed away, are refused; without temperatures the higher speed
 // comes later by itself. Relays are suppressed unless the wish says otherwise, and then it is said what that does.
 func TestWhatAsksComesOneAfterTheOther(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	text := strings.Replace(mower, "  - {name: fan 1, gives: ground, asks: low}\n", "  - {name: cool, gives: switch, asks: low}\n", 1)
 	w := wish(t, strings.Replace(text, ", closes: 100, opens: 95", "", 1))
 	assert.InDelta(t, 92, w.Requesters[0].Closes, 1e-9)
@@ -373,6 +382,9 @@ func TestTheControllersOwnWiresStay(t *testing.T) {
 // With two contacts in a relay one relay does what is switched together: in series and in parallel it joins the fans and feeds the
 // second, and past the resistors it feeds two fans. Every proposal is solved in every state before it is shown.
 func TestTwoContactsInARelay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p := plan(t, wish(t, strings.Replace(mower, "heat: 85", "heat: 85\nrelays: {poles: 2}", 1)))
 	for family, contacts := range map[rewire.Family]string{rewire.Series: "double-changeover", rewire.Dropping: "double-make"} {
 		x, one := of(p, family), of(plan(t, wish(t, mower)), family)

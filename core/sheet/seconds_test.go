@@ -14,6 +14,9 @@ import (
 // A second text at each wire, as its size on the drawing that is built from, lies on no other text and on no line. The boxes are worked
 // out here by themselves: letters of 11 pixels are 0.63 of that wide.
 func TestSecondTextsLieOnNothing(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	entries, err := library.All()
 	require.NoError(t, err)
 	type box struct {

@@ -122,6 +122,9 @@ func mustOpen(t testing.TB, name string) library.Entry {
 
 // Whatever words stand in a line, in whatever order: it is read or refused with one sentence, and nothing panics.
 func TestAnyWordsAreReadOrRefused(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	c := twin(t)
 	words := strings.Fields("k1 k2.87 87 30 m1 + - plus f3 a b wire pin fuse fan relay 3 12.1 0.3v 14 a ohm ol lamp bright dim off beeps " +
 		"silent click no codes p0480 stuck blown melted slow fast stopped low: high , ; to out jumper feed engine running cleaned " +

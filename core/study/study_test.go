@@ -117,6 +117,9 @@ func TestShortsArePlayedToTheirRepair(t *testing.T) {
 
 // The same study gives the same report: seeds decide, nothing else.
 func TestAStudyIsRepeatable(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	run := func() string {
 		r, err := study.Play(t.Context(), guideFor(t, "f10-speed-controller"), study.Options{Every: 5, Spread: 1, Misread: 0.05, Seed: 3}, nil)
 		require.NoError(t, err)

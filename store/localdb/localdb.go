@@ -172,7 +172,7 @@ func (s *Server) prepare(ctx context.Context) error {
 func (s *Server) start(ctx context.Context, throwaway bool) error {
 	options := fmt.Sprintf("-c listen_addresses=127.0.0.1 -c port=%d -c unix_socket_directories=''", s.port)
 	if throwaway {
-		options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+		options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c autovacuum=off"
 	}
 	return s.run(ctx, "pg_ctl", "-D", s.data(), "-l", filepath.Join(s.dir, "server.log"),
 		"-w", "-t", strconv.Itoa(int(readyIn.Seconds())), "-o", options, "start")

@@ -10,13 +10,17 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ironthread/soak"
 	"ironthread/store/localdb"
 )
 
 // A server keeps its data over a restart, never listens on the system's port, and its password
 // is readable by its owner alone.
 func TestAServerAndItsRestart(t *testing.T) {
-	dir, err := os.MkdirTemp("", "localdb-test-")
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	dir, err := os.MkdirTemp(soak.InMemory(), "localdb-test-")
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(dir) })
 	require.NoError(t, os.Chmod(dir, 0o755))

@@ -11,6 +11,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"ironthread/soak"
 	"ironthread/store"
 	"ironthread/store/localdb"
 )
@@ -19,7 +20,7 @@ var server *localdb.Server
 
 // Main runs a package's tests with one server, and stops it after them.
 func Main(m *testing.M) int {
-	dir, err := os.MkdirTemp("", "ironthread-test-")
+	dir, err := os.MkdirTemp(soak.InMemory(), "ironthread-test-")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		return 1

@@ -20,6 +20,9 @@ import (
 const twinBoxes = twinSheet + "/boxes"
 
 func TestSocketCard(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	page := w.Get(twinBoxes + "/K3?state=low").Body.String()
 	webtest.Says(t, page, "Taken as done: K3 out")

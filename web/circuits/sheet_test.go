@@ -194,6 +194,9 @@ func TestACircuitIsSetAsideAndPutBack(t *testing.T) {
 // A text that no page can show is refused in one sentence at the reader, in a harness and in a job file; no figure that is
 // none gets in by any form.
 func TestWhatNoPageCanShow(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	r := w.Post("/library", "text", "harness: 1\ntitle: \"\\u0000\"\nparts: {B: {kind: battery}}\nstates: {on: {}}\n")
 	assert.Equal(t, http.StatusUnprocessableEntity, r.Code)

@@ -63,6 +63,9 @@ func TestPhysicalEvidenceIsEntered(t *testing.T) {
 
 // Leads that nobody has nulled are in the figure; whoever has nulled them says so, and the page remembers it.
 func TestLeadsAreNulledOrNot(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	job := w.NewJobOn("f3-twin-series-parallel", "no low")
 	ask := job + "?do=ohms&pin=F3.a&from=F3.b&state=off"

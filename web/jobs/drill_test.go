@@ -44,6 +44,9 @@ func TestADrillHasItsOwnVehicleToConnect(t *testing.T) {
 // A drill from the choice to the score: readings from the vehicle, what it is said to be, what it was; nothing of it is
 // told before the end, and it teaches the workshop's own jobs nothing.
 func TestADrill(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	list := w.Get("/drills").Body.String()
 	webtest.Says(t, list, "weak on high, the last workshop had it for a day")

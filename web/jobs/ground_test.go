@@ -317,6 +317,9 @@ func TestEveryPageOfAJobInEveryState(t *testing.T) {
 
 // What the engine does is lit as it is solved: a state that runs it shows it running, what was entered goes before.
 func TestTheEngineThatIsLitIsTheOneThatIsSolved(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	e, err := library.Open("f1-one-relay")
 	require.NoError(t, err)

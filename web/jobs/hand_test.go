@@ -26,6 +26,9 @@ func links(page string) map[string]string {
 // Everything that can be done at a part, a wire or a terminal is offered there, and each opens the question for it: both contacts
 // of both poles at rest and energised, a winding or both fed directly, a buzzer in place of ohms, a wire to look at.
 func TestWhatCanBeDoneAtAPlace(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	for circuit, places := range map[string]map[string][]string{
 		"m2-three-relay-two-winding": {"K2": {"30 to 87, energised", "30b to 87b, energised", "30 to 87", "30b to 87b", "86 to 85", "buzzer"}},
@@ -60,6 +63,9 @@ func TestWhatCanBeDoneAtAPlace(t *testing.T) {
 // A whole set-up goes in as one line; a place that was cleaned stands for the parts that sit there; what is not understood is said
 // by its own words, and nothing of the line is entered.
 func TestAWholeSetUpInOneLine(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	j := w.NewJobOn("f3-twin-series-parallel", "no low")
 	require.Equal(t, http.StatusSeeOther, w.Post(j+"/setup", "action", "K1 out, jumper K1.30 K1.87").Code)
@@ -221,6 +227,9 @@ func TestWhatWasRecordedIsTakenBackAtOneTouch(t *testing.T) {
 
 // One field takes what people say in few words; what it cannot read is said in one sentence, and nothing is recorded.
 func TestOneFieldTakesWhatIsSaid(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	j := w.NewJobOn("f3-twin-series-parallel", "no low")
 	say := func(line string) string {

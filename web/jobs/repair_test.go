@@ -156,6 +156,9 @@ func TestAJobFileKeepsItsThread(t *testing.T) {
 // Every job of the demo, taken in by a workshop that has nothing, gives the same file again: its
 // log, its verdict and what was checked.
 func TestEveryJobTravels(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	keep := storetest.Open(t)
 	app, err := web.New(keep, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Patience: time.Minute})

@@ -140,6 +140,9 @@ func TestTheScanPage(t *testing.T) {
 // Two jobs at one vehicle: the second sees who commands it, and does not command it too. Each output says what it was told and what its
 // control unit answered; codes come with how the vehicle stood when they were set.
 func TestTwoJobsAtOneVehicle(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	m, err := electric.New(e.Circuit)
@@ -234,6 +237,9 @@ func TestATruckOnThePage(t *testing.T) {
 
 // Who is there is asked of a network of one's own alone; who answers can be connected, and nobody is no error.
 func TestWhoIsThere(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	e, err := library.Open("f3-twin-series-parallel")
 	require.NoError(t, err)
 	m, err := electric.New(e.Circuit)

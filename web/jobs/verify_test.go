@@ -248,6 +248,9 @@ func TestEveryKindOfReading(t *testing.T) {
 // A job on a circuit of which nothing is known yet: the page is there at once and says how far
 // it is; what the evidence leaves comes when it is worked out. Nothing recorded meanwhile is lost.
 func TestNoPageWaitsForTheGuide(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.OpenWith(t, web.Options{Hosts: webtest.Hosts, Circuits: webtest.Circuits, Workshop: demo.Workshop, Patience: time.Nanosecond})
 	h, err := w.Keep.HarnessNamed(t.Context(), "f5-two-windings")
 	require.NoError(t, err)

@@ -25,6 +25,9 @@ import (
 
 // The first lead begins with the terminal's code, once; a weak passphrase is refused.
 func TestTheFirstLead(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	d := webtest.OpenDoor(t)
 	b := d.Device()
 	r := b.Do(http.MethodGet, "/jobs/1")
@@ -234,6 +237,9 @@ func TestGuessesAtOnce(t *testing.T) {
 
 // Sixty names that nobody has, tried at once from one address, hold nobody up who comes from another.
 func TestMadeUpNamesHoldNobodyUp(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	lead, _ := webtest.Staffed(t)
 	begun := make(chan struct{})
 	var all sync.WaitGroup
@@ -255,6 +261,9 @@ func TestMadeUpNamesHoldNobodyUp(t *testing.T) {
 // With the database stalled, a request of somebody who has signed in ends within the deadline with the page that says so; with
 // it gone at once. Static files and health need no session, and every answer carries the policy.
 func TestTheDatabaseStandsStill(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	keep, line := demotest.OnALine(t)
 	keep.Hurry(300 * time.Millisecond) // the deadline of a call, for the test: eight seconds are the usual one
 	d := webtest.NewDoor(t, keep)

@@ -18,6 +18,9 @@ import (
 
 // A closed job goes on when a lead says why; what it came to stays in its log, and a second end is a record of its own.
 func TestAClosedJobIsReopened(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	j := w.ClosedJob(1)
 	id := webtest.ID(t, j)

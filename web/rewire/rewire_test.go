@@ -72,6 +72,9 @@ func TestAWishIsAnswered(t *testing.T) {
 
 // What cannot be read is said in a sentence, at its field, and what was typed stays.
 func TestWishesThatCannotBeRead(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	for query, want := range map[string]string{
 		"fans=2&amps=x&name=a&gives=ground&asks=low": "no figure",
@@ -129,6 +132,9 @@ func TestThePinCheckAsAList(t *testing.T) {
 
 // A wish's first press: while it is being worked out the page says how far it is, then the plan; refused, and empty.
 func TestAWishInEveryState(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Impatient(t)
 	first := w.Get("/rewire?" + mower)
 	require.Equal(t, http.StatusOK, first.Code)
@@ -146,6 +152,9 @@ func TestAWishInEveryState(t *testing.T) {
 // As built: the form has a place beside every wire and every check; what was typed comes back with a refusal, and goes into the library
 // with the circuit, and into the vehicle's commissioning.
 func TestWhatWasBuilt(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	answered(t, w, "/rewire?"+mower)
 	const way = mower + "&way=staged"
@@ -176,6 +185,9 @@ func TestWhatWasBuilt(t *testing.T) {
 // A wish's file is read into the form as if somebody had filled it in; what the form cannot hold is said, and bad files are refused in a
 // sentence.
 func TestAWishIsReadIntoTheForm(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	read := func(text string) *httptest.ResponseRecorder {
 		return w.Send("/rewire/read", "file", "wish.yaml", []byte(text))

@@ -20,6 +20,7 @@ import (
 	"regexp"
 	"runtime/debug"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -46,13 +47,26 @@ type Room struct {
 	pages map[string]*template.Template
 }
 
-// New reads a room's templates, one page a file. The error names the template that cannot be read.
-func New(s *Shared, files fs.FS) (*Room, error) {
-	base, err := template.New("layout.html").Funcs(funcs(s.Static)).ParseFS(shared, "templates/*.html")
+// New is a room with its pages. The error names the template that cannot be read.
+func New(s *Shared, files embed.FS) (*Room, error) {
+	made, _ := read.LoadOrStore(files, sync.OnceValues(func() (map[string]*template.Template, error) { return pagesOf(s.Static, files) }))
+	pages, err := made.(func() (map[string]*template.Template, error))()
+	if err != nil {
+		return nil, err
+	}
+	return &Room{s, pages}, nil
+}
+
+// read holds the pages that have been read, by the files that they come from: they are the same for every instance in a process.
+var read sync.Map
+
+// pagesOf reads a room's templates, one page a file.
+func pagesOf(static *Static, files fs.FS) (map[string]*template.Template, error) {
+	base, err := template.New("layout.html").Funcs(funcs(static)).ParseFS(shared, "templates/*.html")
 	if err != nil {
 		return nil, fmt.Errorf("room: templates: %w", err)
 	}
-	r := &Room{s, map[string]*template.Template{}}
+	pages := map[string]*template.Template{}
 	names, err := fs.Glob(files, "templates/*.html")
 	if err != nil {
 		return nil, fmt.Errorf("room: templates: %w", err)
@@ -72,10 +86,10 @@ func New(s *Shared, files fs.FS) (*Room, error) {
 		if err != nil {
 			return nil, fmt.Errorf("room: templates: %w", err)
 		}
-		r.pages[path.Base(name)] = page
+		pages[path.Base(name)] = page
 	}
-	r.pages["error.html"] = template.Must(base.Clone())
-	return r, nil
+	pages["error.html"] = template.Must(base.Clone())
+	return pages, nil
 }
 
 // parseParts reads the files of a room that hold parts for several of its pages.

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -33,7 +34,10 @@ type staticFile struct {
 	kind          string
 }
 
-func NewStatic() (*Static, error) {
+// TheStatic gives the files, which are zipped once a process however many instances there are in it.
+var TheStatic = sync.OnceValues(newStatic)
+
+func newStatic() (*Static, error) {
 	s := &Static{files: map[string]staticFile{}}
 	sum := sha256.New()
 	err := fs.WalkDir(staticFiles, "static", func(name string, d fs.DirEntry, err error) error {

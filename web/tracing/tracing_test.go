@@ -52,6 +52,9 @@ func state(t *testing.T) *printed.Trace {
 // A page comes in, is tapped, says what it makes, and goes into the library with its page: the sheet shows it as printed, with volts at its
 // pins, and as drawn again.
 func TestFromAPageIntoTheLibrary(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	w := webtest.Open(t)
 	webtest.Says(t, w.Get("/library/trace").Body.String(), "A photograph, a scan or a PDF")
 	begun := w.Send("/library/trace", "page", "page.jpg", page(t))
