@@ -108,7 +108,7 @@ func whoAnswers(ctx context.Context, bus can.Bus, data *describe.Vehicle) (can.E
 		if extended {
 			to = can.ToAllExtended
 		}
-		found, err := can.Functional(ctx, bus, to, extended, []byte{byte(uds.CurrentData), 0}, functionalWithin)
+		found, err := can.Functional(ctx, bus, can.Ends{To: to, Extended: extended}, []byte{byte(uds.CurrentData), 0}, functionalWithin)
 		if err != nil {
 			return can.Ends{}, nil, err
 		}

@@ -41,13 +41,19 @@ const selectHarness = `
 // newest is the end of selectHarness for the newest revision of what has not been deleted.
 const newest = `h.revision_id WHERE h.deleted_at IS NULL`
 
+// revision is what a revision of a harness says, and whether it came with the application.
+type revision struct {
+	title, source string
+	shipped       bool
+}
+
 // addRevision adds the next revision of a harness, which its row lock protects, and makes it the newest.
-func addRevision(ctx context.Context, tx *sqlx.Tx, of int64, title, source string, shipped bool) error {
+func addRevision(ctx context.Context, tx *sqlx.Tx, of int64, r revision) error {
 	var id int64
 	err := tx.GetContext(ctx, &id, `
 		INSERT INTO harness_revisions (harness_id, number, title, source, shipped)
 		SELECT $1, coalesce(max(number), 0) + 1, $2, $3, $4 FROM harness_revisions WHERE harness_id = $1
-		RETURNING id`, of, title, source, shipped)
+		RETURNING id`, of, r.title, r.source, r.shipped)
 	if err == nil {
 		_, err = tx.ExecContext(ctx, `UPDATE harnesses SET revision_id = $2 WHERE id = $1`, of, id)
 	}
@@ -55,14 +61,14 @@ func addRevision(ctx context.Context, tx *sqlx.Tx, of int64, title, source strin
 }
 
 // newHarness adds a harness with its first revision; taken is true where the name is another's.
-func newHarness(ctx context.Context, tx *sqlx.Tx, name, title, source string, shipped bool) (id int64, isTaken bool, err error) {
+func newHarness(ctx context.Context, tx *sqlx.Tx, name string, r revision) (id int64, isTaken bool, err error) {
 	var ids []int64
 	err = tx.SelectContext(ctx, &ids, `INSERT INTO harnesses (name) VALUES ($1)
 		ON CONFLICT (name) WHERE deleted_at IS NULL DO NOTHING RETURNING id`, name)
 	if err != nil || len(ids) == 0 {
 		return 0, err == nil, wrap("writing a harness", err)
 	}
-	err = addRevision(ctx, tx, ids[0], title, source, shipped)
+	err = addRevision(ctx, tx, ids[0], r)
 	return ids[0], false, err
 }
 
@@ -86,7 +92,7 @@ func (s *Store) PutHarness(ctx context.Context, name, title, source string) (int
 		}
 		if len(list) == 0 {
 			var taken bool
-			id, taken, err = newHarness(ctx, tx, name, title, source, true)
+			id, taken, err = newHarness(ctx, tx, name, revision{title, source, true})
 			if taken {
 				return fmt.Errorf("store: writing harness %q: %w", name, ErrChanged)
 			}
@@ -97,7 +103,7 @@ func (s *Store) PutHarness(ctx context.Context, name, title, source string) (int
 		if h.Deleted || !h.Shipped || h.Source == source {
 			return nil
 		}
-		err = addRevision(ctx, tx, id, title, source, true)
+		err = addRevision(ctx, tx, id, revision{title, source, true})
 		return err
 	})
 	return id, err
@@ -157,7 +163,7 @@ func (s *Store) AddHarness(ctx context.Context, name, title, source string) (Har
 			if k > 1 {
 				free = fmt.Sprintf("%s-%d", name, k)
 			}
-			if _, taken, err := newHarness(ctx, tx, free, title, source, false); err != nil || !taken {
+			if _, taken, err := newHarness(ctx, tx, free, revision{title: title, source: source}); err != nil || !taken {
 				return err
 			}
 		}
@@ -173,7 +179,7 @@ func (s *Store) AddHarness(ctx context.Context, name, title, source string) (Har
 // ErrChanged: it is not, somebody else has saved meanwhile; ErrNotFound: there is no harness of that
 // name. Every job stays with the revision it is pinned to.
 func (s *Store) ReviseHarness(ctx context.Context, name string, saw int64, title, source string) error {
-	return s.ReviseAs(ctx, Reviser{}, name, saw, title, source)
+	return s.ReviseAs(ctx, Reviser{}, Revised{name, saw, title, source})
 }
 
 // Reviser is who saves a revision, in a workshop in which people sign in; the zero Reviser is nobody in particular, in one
@@ -183,9 +189,17 @@ type Reviser struct {
 	Lead bool
 }
 
+// Revised is what a harness is to say from now on, and which of its revisions the editor saw.
+type Revised struct {
+	Name          string
+	Saw           int64
+	Title, Source string
+}
+
 // ReviseAs is ReviseHarness by somebody. What a lead saves is of record at once. What a technician saves is not: jobs go by the
 // revision that was there before, until a lead makes the new one that of record.
-func (s *Store) ReviseAs(ctx context.Context, by Reviser, name string, saw int64, title, source string) error {
+func (s *Store) ReviseAs(ctx context.Context, by Reviser, to Revised) error {
+	name, saw, title, source := to.Name, to.Saw, to.Title, to.Source
 	return s.inTx(ctx, "saving the harness", func(ctx context.Context, tx *sqlx.Tx) error {
 		var h struct {
 			ID     int64  `db:"id"`
@@ -205,7 +219,7 @@ func (s *Store) ReviseAs(ctx context.Context, by Reviser, name string, saw int64
 		case h.Source == source:
 			return nil
 		}
-		if err := addRevision(ctx, tx, h.ID, title, source, false); err != nil {
+		if err := addRevision(ctx, tx, h.ID, revision{title: title, source: source}); err != nil {
 			return err
 		}
 		before, _ := harness.SplitPlaces(h.Source)

@@ -117,7 +117,7 @@ func findRevision(ctx context.Context, tx *sqlx.Tx, h Harness) (int64, error) {
 		if k > 1 {
 			free = fmt.Sprintf("%s-%d", h.Name, k)
 		}
-		id, taken, err := newHarness(ctx, tx, free, h.Title, h.Source, false)
+		id, taken, err := newHarness(ctx, tx, free, revision{title: h.Title, source: h.Source})
 		if err != nil {
 			return 0, err
 		}

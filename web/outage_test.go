@@ -117,8 +117,8 @@ func (o *outage) Revision(ctx context.Context, id int64) (store.Harness, error) 
 	return through(o, func() (store.Harness, error) { return o.Store.Revision(ctx, id) })
 }
 
-func (o *outage) ReviseAs(ctx context.Context, by store.Reviser, name string, saw int64, title, source string) error {
-	_, err := through(o, func() (int, error) { return 0, o.Store.ReviseAs(ctx, by, name, saw, title, source) })
+func (o *outage) ReviseAs(ctx context.Context, by store.Reviser, to store.Revised) error {
+	_, err := through(o, func() (int, error) { return 0, o.Store.ReviseAs(ctx, by, to) })
 	return err
 }
 

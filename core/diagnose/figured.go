@@ -64,15 +64,15 @@ func (a *figured) foretell() (shows, error) {
 	if q.From.Part == "" {
 		return func(i, k int) float64 { return float64(p.of[i].Volts(state, red)[k]) }, nil
 	}
-	return a.drop(p, state, red, table.PinIndex(q.From))
+	return a.dropOf(p, drop{state, red, table.PinIndex(q.From)})
 }
 
-// drop is the difference of two readings (NaN where either floats); where a pin hangs on a diode alone the
+// dropOf is the difference of two readings (NaN where either floats); where a pin hangs on a diode alone the
 // meter between the two is laid on, for its microampere counts there.
-func (a *figured) drop(p *foretold, state, red, black int) (shows, error) {
+func (a *figured) dropOf(p *foretold, at drop) (shows, error) {
 	var soft []int
 	for _, i := range a.which {
-		if f := p.of[i]; f != nil && (f.Soft(state, red) || f.Soft(state, black)) {
+		if f := p.of[i]; f != nil && (f.Soft(at.state, at.red) || f.Soft(at.state, at.black)) {
 			soft = append(soft, i)
 		}
 	}
@@ -88,7 +88,7 @@ func (a *figured) drop(p *foretold, state, red, black int) (shows, error) {
 			return float64(shown[i][k])
 		}
 		f := p.of[i]
-		return float64(f.Volts(state, red)[k]) - float64(f.Volts(state, black)[k])
+		return float64(f.Volts(at.state, at.red)[k]) - float64(f.Volts(at.state, at.black)[k])
 	}, nil
 }
 
@@ -103,17 +103,16 @@ func (a *figured) fit(f *fit, i int, o *probe.Observation) error {
 	for k := range shown {
 		shown[k] = show(i, k)
 	}
-	width := math.Hypot(a.fine.Spread, spreadOf(a.kind, shown[:]))
-	read := a.kind.Means(o.Reading())
+	read := &reading{a.kind, o, a.kind.Means(o.Reading()), math.Hypot(a.fine.Spread, spreadOf(a.kind, shown[:])), a.fine.Spread}
 	for k := range cars {
-		if math.IsNaN(read) { // a display without a figure: nothing was there
+		if math.IsNaN(read.figure) { // a display without a figure: nothing was there
 			f[k] = 0
 			if math.IsNaN(show(i, k)) {
 				f[k] = 1
 			}
 			continue
 		}
-		f[k] = bell(a.kind, o, read, shown[k], width, a.fine.Spread)
+		f[k] = read.bell(shown[k])
 	}
 	return nil
 }
@@ -130,22 +129,30 @@ func spreadOf(kind probe.Figured, shown []float64) float64 {
 	return 1.06 * math.Sqrt(math.Max(0, square-mean*mean)) * math.Pow(n, -0.2)
 }
 
+// reading is a display's figure, and how wide it is taken: by the cars and the meter, and by the meter alone.
+type reading struct {
+	kind        probe.Figured
+	o           *probe.Observation
+	figure      float64
+	width, fine float64
+}
+
 // bell is how near a display's figure is to what a car has: the mean over what the leads may add, as wide as the
 // meter is there. Of a part in the hand fine, the width of the meter alone, counts as well: a fault that allows any figure
 // foretells none, and is the less likely the wider it is. (In the car, where wires and joints stray with everything else, nothing
 // is gained by that.)
-func bell(kind probe.Figured, o *probe.Observation, read, v, width, fine float64) float64 {
-	alike := kind.Alike(o, v)
-	part, _ := o.OnBench()
+func (r *reading) bell(v float64) float64 {
+	alike := r.kind.Alike(r.o, v)
+	part, _ := r.o.OnBench()
 	inHand := part != ""
 	sum := 0.0
 	for _, x := range alike {
-		blur := kind.Blur(o, x)
-		wide := math.Hypot(width, blur)
-		d := (kind.Scaled(read) - kind.Scaled(x)) / wide
+		blur := r.kind.Blur(r.o, x)
+		wide := math.Hypot(r.width, blur)
+		d := (r.kind.Scaled(r.figure) - r.kind.Scaled(x)) / wide
 		fit := math.Exp(-d * d / 2)
 		if inHand {
-			fit *= math.Hypot(fine, blur) / wide
+			fit *= math.Hypot(r.fine, blur) / wide
 		}
 		sum += fit
 	}
@@ -166,8 +173,8 @@ func (a *figured) binned(live []int) (func(i int) []uint8, error) {
 		if q.From.Part == "" {
 			return func(i int) []uint8 { return p.of[i].Bins(state, red) }, nil
 		}
-		if drop := dropBins(p, state, red, a.g.guide.table.PinIndex(q.From), live, in, row); drop != nil {
-			return drop, nil
+		if bins := dropBins(p, drop{state, red, a.g.guide.table.PinIndex(q.From)}, live, in, row); bins != nil {
+			return bins, nil
 		}
 	}
 	show, err := a.shows()
@@ -179,16 +186,19 @@ func (a *figured) binned(live []int) (func(i int) []uint8, error) {
 	}, err
 }
 
+// drop is where a drop is measured: a state, and the pins of the two leads, all as places in the table.
+type drop struct{ state, red, black int }
+
 // dropBins are the bins of a drop between two pins; nil where a pin hangs on a diode on some suspect.
-func dropBins(p *foretold, state, red, black int, live []int, in predict.Bins, row []uint8) func(i int) []uint8 {
+func dropBins(p *foretold, at drop, live []int, in predict.Bins, row []uint8) func(i int) []uint8 {
 	for _, i := range live {
-		if f := p.of[i]; f.Soft(state, red) || f.Soft(state, black) {
+		if f := p.of[i]; f.Soft(at.state, at.red) || f.Soft(at.state, at.black) {
 			return nil
 		}
 	}
 	nothing := in.Bin(0)
 	return func(i int) []uint8 {
-		a, b := p.of[i].Volts(state, red), p.of[i].Volts(state, black)
+		a, b := p.of[i].Volts(at.state, at.red), p.of[i].Volts(at.state, at.black)
 		for k := range row {
 			row[k] = nothing
 			if d := float64(a[k] - b[k]); d == d { // where either floats, the display shows nothing

@@ -230,7 +230,7 @@ func nearness(kind probe.Figured, o *probe.Observation, predicted, width, fine f
 		}
 		return 0
 	}
-	return bell(kind, o, read, predicted, width, fine)
+	return (&reading{kind, o, read, width, fine}).bell(predicted)
 }
 
 // askedOnce is a question with its answers, as a pair of faults is held against it: old ones only

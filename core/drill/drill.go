@@ -198,9 +198,17 @@ func vehicle(m *electric.Model, h job.Hidden) (*car.Car, error) {
 // mostGuided bounds how many tests the guide's own run takes.
 const mostGuided = 30
 
-// Judge scores a drill by its log: what was seen, in its order, what was repaired, and what was said at the end.
-func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, h job.Hidden, seen []probe.Observation, repaired []electric.Action,
-	said []string) (*job.Score, error) {
+// Played is a drill's log: what was hidden, what was seen, in its order, what was repaired, and what was said at the end.
+type Played struct {
+	Hidden   job.Hidden
+	Seen     []probe.Observation
+	Repaired []electric.Action
+	Said     []string
+}
+
+// Judge scores a drill by its log.
+func Judge(ctx context.Context, g *diagnose.Guide, m *electric.Model, p Played) (*job.Score, error) {
+	h, seen, repaired, said := p.Hidden, p.Seen, p.Repaired, p.Said
 	s := &job.Score{Truth: h.Faults, Lesson: h.Lesson, Tests: len(seen), Said: said}
 	var state *harness.State
 	var setup []electric.Action

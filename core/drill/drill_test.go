@@ -103,7 +103,7 @@ func TestADrillIsScored(t *testing.T) {
 	assert.Less(t, take(probe.Question{Do: probe.Volts, State: "low", At: "F3.b"}).Reading().Figure, 1.0)
 	renewed, err := electric.ParseAction(m.Circuit, "F3 renewed")
 	require.NoError(t, err)
-	s, err := drill.Judge(t.Context(), g, m, h, seen, []electric.Action{renewed}, nil)
+	s, err := drill.Judge(t.Context(), g, m, drill.Played{Hidden: h, Seen: seen, Repaired: []electric.Action{renewed}})
 	require.NoError(t, err)
 	assert.True(t, s.Won)
 	assert.Equal(t, 4, s.Tests)
@@ -113,13 +113,13 @@ func TestADrillIsScored(t *testing.T) {
 	assert.Equal(t, "F3 open", s.GuideVerdict)
 	assert.Positive(t, s.GuideTests)
 
-	said, err := drill.Judge(t.Context(), g, m, job.Hidden{Faults: []string{"K1 make contact burnt 0.7"}, Seed: 2}, nil, nil,
-		[]string{"K1 make contact burnt"})
+	said, err := drill.Judge(t.Context(), g, m, drill.Played{Said: []string{"K1 make contact burnt"},
+		Hidden: job.Hidden{Faults: []string{"K1 make contact burnt 0.7"}, Seed: 2}})
 	require.NoError(t, err)
 	assert.True(t, said.Won, "nobody can name its ohms")
 	motor, err := electric.ParseAction(m.Circuit, "M1 renewed")
 	require.NoError(t, err)
-	s, err = drill.Judge(t.Context(), g, m, h, seen[:2], []electric.Action{motor}, nil)
+	s, err = drill.Judge(t.Context(), g, m, drill.Played{Hidden: h, Seen: seen[:2], Repaired: []electric.Action{motor}})
 	require.NoError(t, err)
 	assert.False(t, s.Won)
 	assert.Equal(t, []string{"M1 renewed"}, s.Wrong)
@@ -135,13 +135,13 @@ func TestUnsafeMovesAreScored(t *testing.T) {
 		return list
 	}
 	h := job.Hidden{Faults: []string{"F3 open"}, Seed: 4}
-	s, err := drill.Judge(t.Context(), g, m, h, read(`
+	s, err := drill.Judge(t.Context(), g, m, drill.Played{Hidden: h, Seen: read(`
 - {turned: M1, found: free}
 - {state: high, ohms: 0.4, at: F1.a, from: F1.b}
 - {state: low, lamp: bright, at: ECU.61}
 - {turned: M1, found: free, setup: [M1 unplugged]}
 - {state: high, setup: [BAT apart], ohms: 0.4, at: F1.a, from: F1.b}
-`), nil, nil)
+`)})
 	require.NoError(t, err)
 	require.Len(t, s.Unsafe, 3)
 	assert.Contains(t, s.Unsafe[0], "M1 that could start")
@@ -171,7 +171,7 @@ func TestTheGuideOnDrills(t *testing.T) {
 			faults, err := drill.Pick(m, drill.One, seed)
 			require.NoError(t, err)
 			h := job.Hidden{Faults: []string{faults[0].String()}, Seed: seed}
-			s, err := drill.Judge(t.Context(), g, m, h, nil, nil, nil)
+			s, err := drill.Judge(t.Context(), g, m, drill.Played{Hidden: h})
 			require.NoError(t, err)
 			all++
 			minutes += s.GuideTime

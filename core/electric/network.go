@@ -238,10 +238,11 @@ func (n *Network) jointOhms(f fault.Fault, pin harness.Pin) (float64, stray) {
 	return coilJointOhms, faultStrays
 }
 
-// series adds the fault's extra resistance to a branch that has ohms when well.
-func (n *Network) series(a, b node, ohms float64, f fault.Fault, pin harness.Pin, g gate, index, part int) int {
+// series adds a branch, whose ohms are those it has when well, with the fault's resistance at a pin in series.
+func (n *Network) series(b branch, f fault.Fault, pin harness.Pin) int {
 	extra, s := n.jointOhms(f, pin)
-	return n.add(branch{a: a, b: b, ohms: ohms + extra, gate: g, index: index, stray: s, part: part})
+	b.ohms, b.stray = b.ohms+extra, s
+	return n.add(b)
 }
 
 // terminal gives the node on the part's side of a pin: the cavity's own, unless the part is
@@ -262,7 +263,7 @@ func (n *Network) terminal(p *harness.Part, name string) node {
 		side = n.newNode()
 	case faulty:
 		side = n.newNode()
-		n.series(cavity, side, 0, f, pin, always, 0, n.model.place[p.Name])
+		n.series(branch{a: cavity, b: side, part: n.model.place[p.Name]}, f, pin)
 	}
 	n.inner[inner] = side
 	return side
@@ -293,7 +294,7 @@ func (n *Network) addWire(w *harness.Wire) {
 		case fault.Open:
 			n.wires = append(n.wires, n.add(branch{a: from, b: to, ohms: ohms, gate: never, part: -1}))
 		case fault.Resists:
-			n.wires = append(n.wires, n.series(from, to, ohms, f, w.From, always, 0, -1))
+			n.wires = append(n.wires, n.series(branch{a: from, b: to, ohms: ohms, part: -1}, f, w.From))
 		default: // chafed half-way
 			middle := n.newNode()
 			n.wires = append(n.wires, n.resist(from, middle, ohms/2, -1))
@@ -332,7 +333,7 @@ func (n *Network) wireEnd(w *harness.Wire, pin harness.Pin) node {
 	case n.has(pin.Part, fault.Open):
 	case n.has(pin.Part, fault.Resists):
 		f, _ := n.faultOf(pin.Part, fault.Resists)
-		n.series(arm, hub, ohms, f, pin, always, 0, -1)
+		n.series(branch{a: arm, b: hub, ohms: ohms, part: -1}, f, pin)
 	default:
 		n.resist(arm, hub, ohms, -1)
 	}

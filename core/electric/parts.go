@@ -64,7 +64,7 @@ func (n *Network) addGround(i int, p *harness.Part) {
 	switch {
 	case n.has(p.Name, fault.Open) || n.detached(p.Name):
 	case resists:
-		n.series(at, post, groundOhms, f, pin, always, 0, i)
+		n.series(branch{a: at, b: post, ohms: groundOhms, part: i}, f, pin)
 	default:
 		n.resist(at, post, groundOhms, i)
 	}
@@ -72,15 +72,15 @@ func (n *Network) addGround(i int, p *harness.Part) {
 
 // addPlain adds the path from a to b of a part that can be open or resist.
 func (n *Network) addPlain(i int, p *harness.Part, ohms float64, g gate, index int) int {
-	a, b := n.terminal(p, "a"), n.terminal(p, "b")
+	path := branch{a: n.terminal(p, "a"), b: n.terminal(p, "b"), ohms: ohms, gate: g, index: index, part: i}
 	f, resists := n.faultOf(p.Name, fault.Resists)
 	switch {
 	case n.has(p.Name, fault.Open):
-		return n.add(branch{a: a, b: b, ohms: ohms, gate: never, part: i})
+		path.gate, path.index = never, 0
 	case resists:
-		return n.series(a, b, ohms, f, harness.Pin{Part: p.Name, Name: "a"}, g, index, i)
+		return n.series(path, f, harness.Pin{Part: p.Name, Name: "a"})
 	}
-	return n.add(branch{a: a, b: b, ohms: ohms, gate: g, index: index, part: i})
+	return n.add(path)
 }
 
 func (n *Network) addFuse(i int, p *harness.Part, spec *harness.Fuse) {
@@ -119,7 +119,7 @@ func (n *Network) addConnector(i int, p *harness.Part, spec *harness.Connector) 
 		switch {
 		case broken:
 		case extra.Words != "":
-			n.series(from, to, ohms, extra, harness.Pin{Part: p.Name, Name: a}, always, 0, i)
+			n.series(branch{a: from, b: to, ohms: ohms, part: i}, extra, harness.Pin{Part: p.Name, Name: a})
 		default:
 			n.resist(from, to, ohms, i)
 		}
@@ -162,13 +162,15 @@ func (n *Network) addRelay(i int, p *harness.Part, spec *harness.Relay) {
 			prefix = pole + " "
 		}
 		if spec.HasMake() {
-			b := n.contact(i, p, common, "87"+pole, contact, makeContact, index, prefix+fault.MakeOpen, prefix+fault.MakeBurnt)
+			made := branch{a: common, b: n.terminal(p, "87"+pole), ohms: contact, gate: makeContact, index: index, part: i}
+			b := n.contact(made, p, prefix+fault.MakeOpen, prefix+fault.MakeBurnt)
 			if pole == "" {
 				r.makeB = b
 			}
 		}
 		if spec.HasRest() {
-			b := n.contact(i, p, common, "87a"+pole, contact, restContact, index, prefix+fault.RestOpen, prefix+fault.RestBurnt)
+			rests := branch{a: common, b: n.terminal(p, "87a"+pole), ohms: contact, gate: restContact, index: index, part: i}
+			b := n.contact(rests, p, prefix+fault.RestOpen, prefix+fault.RestBurnt)
 			if pole == "" {
 				r.restB = b
 			}
@@ -177,10 +179,8 @@ func (n *Network) addRelay(i int, p *harness.Part, spec *harness.Relay) {
 	n.relays = append(n.relays, r)
 }
 
-// contact adds one contact of a relay.
-func (n *Network) contact(i int, p *harness.Part, common node, pin string, ohms float64, g gate, index int, open, burnt string) int {
-	to := n.terminal(p, pin)
-	b := branch{a: common, b: to, ohms: ohms, gate: g, index: index, part: i}
+// contact adds one contact of a relay, as it is when well, with the words of the faults that it may have.
+func (n *Network) contact(b branch, p *harness.Part, open, burnt string) int {
 	if n.has(p.Name, open) {
 		b.gate = never
 	}

@@ -32,7 +32,7 @@ func (n *Network) addCard(i int, p *harness.Part, spec *harness.ResistorCard) {
 		switch {
 		case isOpen && open.Item == tap:
 		case resists && k == 0:
-			n.series(at, next, ohms, extra, harness.Pin{Part: p.Name, Name: "in"}, always, 0, i)
+			n.series(branch{a: at, b: next, ohms: ohms, part: i}, extra, harness.Pin{Part: p.Name, Name: "in"})
 		default:
 			n.resist(at, next, ohms, i)
 		}

@@ -59,7 +59,7 @@ func Tie(c *harness.Circuit, kept, tied harness.Pin, inverted bool) (*Tied, erro
 	if keptLow == pulling && tiedLow == pulling {
 		join(made, keptLine, tiedLine, "GN")
 		t.How = fmt.Sprintf("a wire joins %s to %s: both lines follow %s, whose driver then carries both coils", keptLine, tiedLine, kept)
-	} else if err := t.between(made, kept, keptLine, tiedLine, keptLow == pulling, tiedLow == pulling); err != nil {
+	} else if err := t.between(made, kept, asksBy{keptLine, keptLow == pulling}, asksBy{tiedLine, tiedLow == pulling}); err != nil {
 		return nil, err
 	}
 	forget(made, tied, gone, command)
@@ -72,12 +72,18 @@ func Tie(c *harness.Circuit, kept, tied harness.Pin, inverted bool) (*Tied, erro
 	return t, nil
 }
 
+// asksBy is a line of the coils, and whether it wants the output's own way.
+type asksBy struct {
+	line harness.Pin
+	same bool
+}
+
 // between puts the changeover relay in: the output pulls its coil; a line that wants the output's own way gets its make
 // contact (or stays on the output), the other its rest contact.
-func (t *Tied) between(c *harness.Circuit, output, keptLine, tiedLine harness.Pin, keptSame, tiedSame bool) error {
-	feed := coilFeed(c, keptLine)
+func (t *Tied) between(c *harness.Circuit, output harness.Pin, kept, tied asksBy) error {
+	feed := coilFeed(c, kept.line)
 	if feed == (harness.Pin{}) {
-		feed = coilFeed(c, tiedLine)
+		feed = coilFeed(c, tied.line)
 	}
 	grounds := c.OfKind(harness.KindGround)
 	if feed == (harness.Pin{}) || len(grounds) == 0 {
@@ -91,19 +97,19 @@ func (t *Tied) between(c *harness.Circuit, output, keptLine, tiedLine harness.Pi
 	join(c, feed, pin("86"), "OG")
 	join(c, pin("30"), grounds[0].Pins()[0], "BN")
 	var words []string
-	contact := func(line harness.Pin, same bool) {
+	contact := func(by asksBy) {
 		name, does := "87a", "rest"
-		if same {
+		if by.same {
 			name, does = "87", "make"
 		}
-		join(c, line, pin(name), "GN/WH")
-		words = append(words, fmt.Sprintf("its %s contact grounds %s", does, line))
+		join(c, by.line, pin(name), "GN/WH")
+		words = append(words, fmt.Sprintf("its %s contact grounds %s", does, by.line))
 	}
 	// The kept line leaves its output and the relay's coil takes its place.
 	drop(c, output)
 	join(c, pin("85"), output, "GN")
-	contact(keptLine, keptSame)
-	contact(tiedLine, tiedSame)
+	contact(kept)
+	contact(tied)
 	t.How = fmt.Sprintf("%s pulls a changeover relay %s: %s", output, tieName, strings.Join(words, ", "))
 	return nil
 }

@@ -20,7 +20,7 @@ func TestEveryKindAsksWhatItAnswers(t *testing.T) {
 		tests = append(tests, probe.Around(c, nil, p)...)
 	}
 	tests = append(append(tests, probe.AnyTime(c, nil)...), probe.WithoutMeter(tests, probe.Kit{})...)
-	buzzer, err := probe.WithLeads(c, string(probe.Buzzer), c.States[0], nil, "F1.b", "K1.30")
+	buzzer, err := probe.WithLeads(c, string(probe.Buzzer), c.States[0], nil, [2]string{"F1.b", "K1.30"})
 	require.NoError(t, err)
 	tests = append(tests, buzzer)
 	met := map[probe.Do]bool{}

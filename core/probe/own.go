@@ -25,7 +25,8 @@ const (
 
 // WithLeads is a test of a person's own choice at pins, as the car stands; do is one of [LeadTests], a look or
 // the codes. Ohms ask for the power to be off.
-func WithLeads(c *harness.Circuit, do string, state *harness.State, now []electric.Action, at, from string) (Test, error) {
+func WithLeads(c *harness.Circuit, do string, state *harness.State, now []electric.Action, leads [2]string) (Test, error) {
+	at, from := leads[0], leads[1]
 	q := Question{Do: Do(do), State: state.Name, Setup: SetupWords(now), At: at, From: from}
 	switch {
 	case do == heavy:

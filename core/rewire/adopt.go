@@ -433,7 +433,7 @@ func (a *adopter) joinUp(l *layout, sets *sets) {
 			sets.join(x, y)
 			continue
 		}
-		if from, i := a.movable(l, spare, k, x, y, sets); i >= 0 {
+		if from, i := a.movable(l, spare, joint{wire: k, a: x, b: y}, sets); i >= 0 {
 			end := x
 			if sets.of(from.from) == sets.of(x) {
 				end = y
@@ -460,19 +460,19 @@ func (a *adopter) joinUp(l *layout, sets *sets) {
 }
 
 // movable finds an old wire of which one end hangs where a new wire is to begin or end, and the other has to go.
-func (a *adopter) movable(l *layout, spare []int, k2, x, y int, sets *sets) (movedTo, int) {
+func (a *adopter) movable(l *layout, spare []int, to joint, sets *sets) (movedTo, int) {
 	for _, exact := range []bool{true, false} { // a pin itself before another that hangs together with it
 		for i, k := range spare {
 			o := a.old.Wires[k]
-			if a.unfit["wire "+o.String()] || o.Size.Given() && a.may(o.Size.SquareMM()) < a.amps[k2] {
+			if a.unfit["wire "+o.String()] || o.Size.Given() && a.may(o.Size.SquareMM()) < a.amps[to.wire] {
 				continue
 			}
 			ends := [2]int{a.oldPins[o.From], a.oldPins[o.To]}
 			for e, stay := range ends {
-				if l.net[stay] != l.net[x] || a.inner[stay] >= 0 || exact && stay != x && stay != y {
+				if l.net[stay] != l.net[to.a] || a.inner[stay] >= 0 || exact && stay != to.a && stay != to.b {
 					continue
 				}
-				if root := sets.of(stay); root == sets.of(x) || root == sets.of(y) {
+				if root := sets.of(stay); root == sets.of(to.a) || root == sets.of(to.b) {
 					return movedTo{wire: k, from: stay, to: ends[1-e]}, i
 				}
 			}

@@ -75,7 +75,7 @@ func buildItems(c *harness.Circuit, nets *netlist) []*item {
 		case *harness.Battery:
 			// The first battery is the rails.
 			if batteries++; batteries > 1 {
-				items = append(items, twoPin(p, 0, "+", "-", nets, into))
+				items = append(items, twoPin(p, 0, [2]string{"+", "-"}, nets, into))
 			}
 		case *harness.Ground, *harness.Splice:
 		case *harness.Relay:
@@ -85,13 +85,13 @@ func buildItems(c *harness.Circuit, nets *netlist) []*item {
 		case *harness.Connector:
 			for way := 1; way <= spec.Ways; way++ {
 				n := strconv.Itoa(way)
-				items = append(items, twoPin(p, way, "a"+n, "b"+n, nets, into))
+				items = append(items, twoPin(p, way, [2]string{"a" + n, "b" + n}, nets, into))
 			}
 		default:
 			if pins := spec.Pins(); Boxed(p) || len(pins) != 2 {
 				items = append(items, boxItem(p, nets, into))
 			} else {
-				items = append(items, twoPin(p, 0, pins[0], pins[1], nets, into))
+				items = append(items, twoPin(p, 0, [2]string{pins[0], pins[1]}, nets, into))
 			}
 		}
 	}
@@ -99,8 +99,8 @@ func buildItems(c *harness.Circuit, nets *netlist) []*item {
 }
 
 // twoPin makes a symbol with a pin at its top and one at its bottom.
-func twoPin(p *harness.Part, way int, a, b string, nets *netlist, into func(harness.Pin) float64) *item {
-	top, bottom := harness.Pin{Part: p.Name, Name: a}, harness.Pin{Part: p.Name, Name: b}
+func twoPin(p *harness.Part, way int, pins [2]string, nets *netlist, into func(harness.Pin) float64) *item {
+	top, bottom := harness.Pin{Part: p.Name, Name: pins[0]}, harness.Pin{Part: p.Name, Name: pins[1]}
 	flipped := into(top) < -1e-9
 	if flipped {
 		top, bottom = bottom, top

@@ -126,7 +126,7 @@ func (w *writer) name(pl *plan, i int, it *item, k int) {
 	note := Text{Kind: NoteText, Text: g.note, Part: g.part.Name}
 	middle := (y1 + y2) / 2
 	if it.elastic {
-		w.boxName(name, note, nameWide, noteWide, x1, x2, middle)
+		w.boxName(wideText{name, nameWide}, wideText{note, noteWide}, x1, x2, middle)
 		return
 	}
 	const gap = 6
@@ -169,10 +169,16 @@ func (w *writer) name(pl *plan, i int, it *item, k int) {
 	}
 }
 
+// wideText is a text with its width in pixels.
+type wideText struct {
+	Text
+	wide float64
+}
+
 // boxName writes a box's name and note inside it, as near its middle as the pins' numbers
 // permit.
-func (w *writer) boxName(name, note Text, nameWide, noteWide, x1, x2, middle float64) {
-	wide := max(nameWide, noteWide)
+func (w *writer) boxName(name, note wideText, x1, x2, middle float64) {
+	wide := max(name.wide, note.wide)
 	centre := (x1 + x2) / 2
 	for step := 0.0; step < (x2-x1)/2; step += 5 {
 		for _, x := range []float64{centre - step, centre + step} {
@@ -180,14 +186,14 @@ func (w *writer) boxName(name, note Text, nameWide, noteWide, x1, x2, middle flo
 			if b.x1 < x1 || b.x2 > x2 || w.overTexts(b) {
 				continue
 			}
-			w.set(name, nameWide, nameSize, [2]float64{x - nameWide/2, middle + 1})
-			if note.Text != "" {
-				w.set(note, noteWide, noteSize, [2]float64{x - noteWide/2, middle + 15})
+			w.set(name.Text, name.wide, nameSize, [2]float64{x - name.wide/2, middle + 1})
+			if note.Text.Text != "" {
+				w.set(note.Text, note.wide, noteSize, [2]float64{x - note.wide/2, middle + 15})
 			}
 			return
 		}
 	}
-	w.set(name, nameWide, nameSize, [2]float64{centre - nameWide/2, middle + 5})
+	w.set(name.Text, name.wide, nameSize, [2]float64{centre - name.wide/2, middle + 5})
 }
 
 func (w *writer) overTexts(b box) bool {

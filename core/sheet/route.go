@@ -187,7 +187,7 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 			if !g.inside(next) {
 				continue
 			}
-			cost, ok := g.stepCost(at, next, heading, d, net, at == from, goal(next))
+			cost, ok := g.stepCost(gridStep{at, next, heading, d, at == from, goal(next)}, net)
 			if !ok {
 				continue
 			}
@@ -202,8 +202,16 @@ func (g *grid) search(from point, dir int, net int32, goal func(point) bool, far
 	return nil
 }
 
+// gridStep is a step from a cell to the next: which way the line came, which way it goes, whether it is the first, whether it arrives.
+type gridStep struct {
+	at, next       point
+	heading, d     int
+	first, arrives bool
+}
+
 // stepCost prices one step; false where it may not be taken.
-func (g *grid) stepCost(at, next point, heading, d int, net int32, first, arrives bool) (int, bool) {
+func (g *grid) stepCost(s gridStep, net int32) (int, bool) {
+	at, next, heading, d, first, arrives := s.at, s.next, s.heading, s.d, s.first, s.arrives
 	if (next.y <= g.above || next.y >= g.below) && !arrives {
 		return 0, false
 	}

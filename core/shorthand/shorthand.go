@@ -272,7 +272,7 @@ func (r *reader) codes(none bool) (*probe.Observation, error) {
 		}
 		list = []string{"none"}
 	}
-	t, err := probe.WithLeads(r.c, string(probe.TroubleCodes), r.state, r.now, "", "")
+	t, err := probe.WithLeads(r.c, string(probe.TroubleCodes), r.state, r.now, [2]string{})
 	if err != nil {
 		return nil, err
 	}
@@ -347,7 +347,7 @@ func (r *reader) leads(do, answer string) (*probe.Observation, error) {
 		}
 		ends[k] = end
 	}
-	t, err := probe.WithLeads(r.c, do, r.state, r.now, ends[0], ends[1])
+	t, err := probe.WithLeads(r.c, do, r.state, r.now, [2]string{ends[0], ends[1]})
 	if err != nil {
 		return nil, err
 	}

@@ -61,18 +61,20 @@ func (s *Scene) Place(end string) Point {
 }
 
 // two is a part with a pin above it and one below.
-func two(name, kind string, x, y int, a, b string) Part {
-	return Part{name, kind, Point{x, y}, []Pin{{a, Point{x, y - 55}}, {b, Point{x, y + 55}}}}
+func two(name, kind string, at Point, a, b string) Part {
+	return Part{name, kind, at, []Pin{{a, Point{at.X, at.Y - 55}}, {b, Point{at.X, at.Y + 55}}}}
 }
 
 // OneRelay is a fan with one relay and a thermal switch.
 func OneRelay() *Scene {
 	return &Scene{Title: "RADIATOR FAN, SHEET 6", Wide: 1500, High: 1240, Parts: []Part{
 		{"BAT", "battery", Point{120, 170}, []Pin{{"+", Point{170, 170}}}},
-		two("F1", "fuse", 400, 330, "a", "b"), two("SW", "switch", 1000, 320, "a", "b"), two("F2", "fuse", 1000, 500, "a", "b"),
+		two("F1", "fuse", Point{400, 330}, "a", "b"), two("SW", "switch", Point{1000, 320}, "a", "b"),
+		two("F2", "fuse", Point{1000, 500}, "a", "b"),
 		{"K1", "relay", Point{460, 640}, []Pin{{"30", Point{400, 560}}, {"87", Point{400, 720}}, {"86", Point{530, 560}},
 			{"85", Point{530, 720}}}},
-		two("M1", "motor", 400, 900, "+", "-"), two("TS", "thermoswitch", 900, 900, "1", "c"), {"G1", "ground", Point{400, 1110}, nil}},
+		two("M1", "motor", Point{400, 900}, "+", "-"), two("TS", "thermoswitch", Point{900, 900}, "1", "c"),
+		{"G1", "ground", Point{400, 1110}, nil}},
 		Lines: []Line{{"BAT.+", "F1.a", "RD"}, {"BAT.+", "SW.a", "RD"}, {"SW.b", "F2.a", "BU"}, {"F2.b", "K1.86", "BU/WH"},
 			{"F1.b", "K1.30", "RD/BU"}, {"K1.87", "M1.+", "BU/RD"}, {"M1.-", "G1", "BN"}, {"K1.85", "TS.1", "GY"}, {"TS.c", "G1", "BN"}}}
 }
@@ -89,12 +91,13 @@ func Staged() [2]*Scene {
 	battery := Part{"BAT", "battery", Point{120, 170}, []Pin{{"+", Point{170, 170}}}}
 	return [2]*Scene{
 		{Title: "ENGINE FANS, SHEET 21: LOAD", Wide: 1500, High: 1240, Parts: []Part{battery,
-			two("F1", "fuse", 400, 330, "a", "b"), two("F2", "fuse", 900, 330, "a", "b"), contact("K1", 460, 600), contact("K2", 960, 600),
-			two("M1", "motor", 400, 860, "+", "-"), two("M2", "motor", 900, 860, "+", "-"), {"G1", "ground", Point{650, 1110}, nil}},
+			two("F1", "fuse", Point{400, 330}, "a", "b"), two("F2", "fuse", Point{900, 330}, "a", "b"),
+			contact("K1", 460, 600), contact("K2", 960, 600),
+			two("M1", "motor", Point{400, 860}, "+", "-"), two("M2", "motor", Point{900, 860}, "+", "-"), {"G1", "ground", Point{650, 1110}, nil}},
 			Lines: []Line{{"BAT.+", "F1.a", "RD"}, {"BAT.+", "F2.a", "RD"}, {"F1.b", "K1.30", "RD/GN"}, {"F2.b", "K2.30", "RD/YE"},
 				{"K1.87", "M1.+", "WH"}, {"K2.87", "M2.+", "WH/BK"}, {"M1.-", "G1", "BN"}, {"M2.-", "G1", "BN"}}},
 		{Title: "ENGINE FANS, SHEET 22: CONTROL", Wide: 1500, High: 1240, Parts: []Part{battery,
-			two("SW", "switch", 500, 320, "a", "b"), two("F3", "fuse", 500, 500, "a", "b"), coil("K1", 330, 740), coil("K2", 680, 740),
+			two("SW", "switch", Point{500, 320}, "a", "b"), two("F3", "fuse", Point{500, 500}, "a", "b"), coil("K1", 330, 740), coil("K2", 680, 740),
 			{"ECU", "controller", Point{1150, 900}, []Pin{{"B1", Point{1020, 820}}, {"A4", Point{1030, 880}}, {"A5", Point{1040, 940}},
 				{"B9", Point{1050, 1000}}}}, {"G1", "ground", Point{1050, 1140}, nil}},
 			Lines: []Line{{"BAT.+", "SW.a", "RD"}, {"SW.b", "F3.a", "GN"}, {"F3.b", "K1.86", "GN/BK"}, {"F3.b", "K2.86", "GN/BK"},
@@ -114,9 +117,11 @@ func Twin() *Scene {
 	}
 	return &Scene{Title: "COOLING FANS, SHEET 14", Wide: 2200, High: 1560, Parts: []Part{
 		{"BAT", "battery", Point{120, 170}, []Pin{{"+", Point{170, 170}}}},
-		two("F1", "fuse", 360, 320, "a", "b"), two("F2", "fuse", 960, 320, "a", "b"), two("SW", "switch", 1560, 300, "a", "b"),
-		two("F4", "fuse", 1560, 500, "a", "b"), relay("K1", 420, 600, false), relay("K2", 1020, 600, false), relay("K3", 420, 1150, true),
-		two("M1", "motor", 360, 860, "+", "-"), two("M2", "motor", 960, 1000, "+", "-"), two("F3", "fuse", 700, 1110, "b", "a"),
+		two("F1", "fuse", Point{360, 320}, "a", "b"), two("F2", "fuse", Point{960, 320}, "a", "b"),
+		two("SW", "switch", Point{1560, 300}, "a", "b"),
+		two("F4", "fuse", Point{1560, 500}, "a", "b"), relay("K1", 420, 600, false), relay("K2", 1020, 600, false), relay("K3", 420, 1150, true),
+		two("M1", "motor", Point{360, 860}, "+", "-"), two("M2", "motor", Point{960, 1000}, "+", "-"),
+		two("F3", "fuse", Point{700, 1110}, "b", "a"),
 		{"ECU", "controller", Point{1800, 900}, []Pin{{"61", Point{1640, 820}}, {"62", Point{1670, 900}}, {"5", Point{1700, 980}}}},
 		{"G1", "ground", Point{360, 1420}, nil}, {"G2", "ground", Point{960, 1420}, nil}, {"G3", "ground", Point{1780, 1420}, nil}},
 		Lines: []Line{{"BAT.+", "F1.a", "RD"}, {"BAT.+", "F2.a", "RD"}, {"BAT.+", "SW.a", "RD"}, {"SW.b", "F4.a", "OG"}, {"F4.b", "K1.86", "OG"},

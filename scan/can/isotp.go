@@ -239,12 +239,12 @@ func sleep(ctx context.Context, d time.Duration) error {
 }
 
 // Functional asks all control units at once, in a single frame, and lists the identifiers of those that answer within a time, each with
-// the message that it began with. It reads the bus itself, before a link does.
-func Functional(ctx context.Context, bus Bus, to uint32, extended bool, request []byte, within time.Duration) (map[uint32][]byte, error) {
+// the message that it began with. It reads the bus itself, before a link does. Of the ends only that of the units is looked at.
+func Functional(ctx context.Context, bus Bus, ends Ends, request []byte, within time.Duration) (map[uint32][]byte, error) {
 	if len(request) == 0 || len(request) > 7 {
 		return nil, fmt.Errorf("what all are asked fits into one frame; %d bytes do not", len(request))
 	}
-	l := &Link{bus: bus, ends: Ends{To: to, Extended: extended}}
+	l := &Link{bus: bus, ends: Ends{To: ends.To, Extended: ends.Extended}}
 	if err := l.frame(ctx, append([]byte{byte(len(request))}, request...)); err != nil {
 		return nil, err
 	}
@@ -257,7 +257,7 @@ func Functional(ctx context.Context, bus Bus, to uint32, extended bool, request 
 			if !open {
 				return found, ErrGone
 			}
-			if f.IsExtended != extended || f.IsRemote || f.Length < 2 || !answersFunctional(f.ID, extended) {
+			if f.IsExtended != ends.Extended || f.IsRemote || f.Length < 2 || !answersFunctional(f.ID, ends.Extended) {
 				continue
 			}
 			if n := int(f.Data[0]); n >= 1 && n < int(f.Length) && f.Data[1] == request[0]|0x40 {

@@ -19,7 +19,7 @@ type Keeper interface {
 	Titles(ctx context.Context) ([]store.Harness, error)
 	HarnessNamed(ctx context.Context, name string) (store.Harness, error)
 	Revision(ctx context.Context, id int64) (store.Harness, error)
-	ReviseAs(ctx context.Context, by store.Reviser, name string, saw int64, title, source string) error
+	ReviseAs(ctx context.Context, by store.Reviser, to store.Revised) error
 	AddHarness(ctx context.Context, name, title, source string) (store.Harness, error)
 	SetAside(ctx context.Context, name string) error
 	SetAsides(ctx context.Context) ([]store.Aside, error)

@@ -44,10 +44,11 @@ func (a *Circuits) edit(c *gin.Context) {
 		a.FailWith(c, err)
 		return
 	}
-	a.showEditor(c, http.StatusOK, h, h.Revision, h.Source, nil)
+	a.showEditor(c, h, h.Revision, h.Source, nil)
 }
 
-func (a *Circuits) showEditor(c *gin.Context, status int, h store.Harness, saw int64, text string, wrong harness.Errors) {
+// showEditor shows a text to be worked on, and what is wrong with it where it was refused.
+func (a *Circuits) showEditor(c *gin.Context, h store.Harness, saw int64, text string, wrong harness.Errors) {
 	p := &editorPage{Frame: a.Frame(c, "Edit: "+h.Title, "library"), Harness: h, Text: text, Saw: saw, Colours: harness.Colours,
 		Sizes: usualSizes, Kinds: harness.Kinds()}
 	if b, err := a.circuits.Get(h.Source); err == nil {
@@ -60,7 +61,9 @@ func (a *Circuits) showEditor(c *gin.Context, status int, h store.Harness, saw i
 	for _, e := range wrong {
 		p.Wrong = append(p.Wrong, strings.TrimPrefix(e.Error(), "harness: "))
 	}
+	status := http.StatusOK
 	if len(p.Wrong) > 0 {
+		status = http.StatusUnprocessableEntity
 		p.Notice, p.Bad = "It is not saved: "+p.Wrong[0]+".", true
 	}
 	a.Render(c, status, "editor.html", p)
@@ -77,7 +80,7 @@ func (a *Circuits) saveHarness(c *gin.Context) {
 	saw, _ := strconv.ParseInt(c.PostForm("saw"), 10, 64) // zero is no revision
 	circuit, err := harness.Read([]byte(text))
 	if err != nil {
-		a.showEditor(c, http.StatusUnprocessableEntity, h, saw, clipText(text), harness.AsErrors(err))
+		a.showEditor(c, h, saw, clipText(text), harness.AsErrors(err))
 		return
 	}
 	if saw != h.Newest {

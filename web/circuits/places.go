@@ -61,7 +61,7 @@ func (a *Circuits) keepPlaces(c *gin.Context, h store.Harness, places []harness.
 
 // revise saves a harness's text over what this request saw; on failure it has answered.
 func (a *Circuits) revise(c *gin.Context, h store.Harness, title, source string) bool {
-	switch err := a.keep.ReviseAs(c.Request.Context(), reviser(c), h.Name, h.Newest, title, source); {
+	switch err := a.keep.ReviseAs(c.Request.Context(), reviser(c), store.Revised{Name: h.Name, Saw: h.Newest, Title: title, Source: source}); {
 	case errors.Is(err, store.ErrChanged):
 		a.Fail(c, http.StatusConflict, "Somebody else has saved this harness meanwhile; open it again and look.")
 	case err != nil:

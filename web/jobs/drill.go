@@ -211,23 +211,31 @@ func (a *Jobs) hide(c *gin.Context, f drillForm) (int64, error) {
 			hidden.Faults = append(hidden.Faults, x.String())
 		}
 	}
-	return a.openDrill(ctx, c, f.Token, h, hidden, complaint, setup)
+	return a.openDrill(ctx, c, newDrill{f.Token, h.ID, hidden, complaint, setup})
+}
+
+// newDrill is a drill to be opened: on which circuit, what is hidden, what is complained of, and what the last workshop left so.
+type newDrill struct {
+	token     string
+	harness   int64
+	hidden    *job.Hidden
+	complaint string
+	setup     []string
 }
 
 // openDrill opens the job, and enters what is hidden and what was left on the vehicle.
-func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, token string, h store.Harness, hidden *job.Hidden, complaint string,
-	setup []string) (int64, error) {
+func (a *Jobs) openDrill(ctx context.Context, c *gin.Context, d newDrill) (int64, error) {
 	vehicle, err := a.keep.PutVehicle(ctx, drillVehicle, "")
 	if err != nil {
 		return 0, err
 	}
-	id, err := a.keep.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: h.ID, Title: complaint,
-		Who: room.Who(c), At: a.Now(), Token: token, Drill: true})
+	id, err := a.keep.OpenJob(ctx, store.NewJob{Vehicle: vehicle, Harness: d.harness, Title: d.complaint,
+		Who: room.Who(c), At: a.Now(), Token: d.token, Drill: true})
 	if err != nil {
 		return 0, err
 	}
-	entries := []job.Entry{{Body: job.Drill{Hidden: *hidden}, At: a.Now(), Who: room.Who(c)}}
-	for _, words := range setup {
+	entries := []job.Entry{{Body: job.Drill{Hidden: *d.hidden}, At: a.Now(), Who: room.Who(c)}}
+	for _, words := range d.setup {
 		entries = append(entries, job.Entry{Body: job.Done{Action: words}, At: a.Now(), Who: "the last workshop"})
 	}
 	_, err = a.keep.Append(ctx, id, 1, "", func(*store.Log) ([]job.Entry, error) { return entries, nil })
@@ -306,7 +314,8 @@ func judged(c *gin.Context, j *jobAt, said []string) (*job.Score, error) {
 			repaired = append(repaired, x)
 		}
 	}
-	return drill.Judge(c.Request.Context(), j.file.Guide, j.file.Model, *j.state.Drill, j.state.Seen, repaired, said)
+	return drill.Judge(c.Request.Context(), j.file.Guide, j.file.Model,
+		drill.Played{Hidden: *j.state.Drill, Seen: j.state.Seen, Repaired: repaired, Said: said})
 }
 
 // saidBefore begins the line in which a drill's answer is kept.

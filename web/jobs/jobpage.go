@@ -76,9 +76,9 @@ func (a *Jobs) showJob(c *gin.Context, j *jobAt, r jobRequest) (whole bool) {
 		p.Table, p.Pending = j.commands(kit), nil
 	}
 	if !j.state.Closed && ready {
-		if err := a.chooseCard(c, p, j, now, as, r); err != nil {
+		if err := a.chooseCard(c, p, j, weighed{now, as}, r); err != nil {
 			p.Notice, p.Bad, r.status = room.Sentence(err), true, http.StatusUnprocessableEntity
-			if err := a.chooseCard(c, p, j, now, as, jobRequest{}); err != nil {
+			if err := a.chooseCard(c, p, j, weighed{now, as}, jobRequest{}); err != nil {
 				a.FailWith(c, err)
 				return false
 			}
@@ -204,8 +204,15 @@ func repairsOf(j *jobAt, v *diagnose.Verdict) []string {
 	return list
 }
 
+// weighed is what the evidence leaves, as the car stands.
+type weighed struct {
+	now diagnose.Now
+	as  *diagnose.Assessment
+}
+
 // chooseCard decides which move the right column shows.
-func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, now diagnose.Now, as *diagnose.Assessment, r jobRequest) error {
+func (a *Jobs) chooseCard(c *gin.Context, p *jobPage, j *jobAt, at weighed, r jobRequest) error {
+	now, as := at.now, at.as
 	heading := "Next move"
 	switch {
 	case as.Verdict != nil && !as.Verdict.Proven:

@@ -24,7 +24,7 @@ func ownTest(m *electric.Model, state *harness.State, ledger []electric.Action, 
 	case q.Get("part") != "":
 		return probe.OfPart(c, do, state, ledger, q.Get("part"))
 	}
-	t, err := probe.WithLeads(c, do, state, ledger, q.Get("pin"), q.Get("from"))
+	t, err := probe.WithLeads(c, do, state, ledger, [2]string{q.Get("pin"), q.Get("from")})
 	if err == nil && !t.Kind().InState() && t.At.Part != "" && m.NothingFeeds(ledger, t.At, t.From) {
 		t.Setup = ledger // a pulled relay's socket, an open plug: there is nothing to be switched off
 	}

@@ -232,24 +232,27 @@ func (a *Rewire) keepHarness(c *gin.Context) {
 	if !ok {
 		return
 	}
-	a.putAway(c, x.Circuit.Title, x.Harness, vehicle, "Commissioning: "+work.wish.Title, token)
+	a.putAway(c, put{x.Circuit.Title, x.Harness, vehicle, "Commissioning: " + work.wish.Title, token})
 }
 
+// put is a circuit to be put into the library, with the vehicle that it is in, if any, and the job that then begins.
+type put struct{ title, text, vehicle, job, token string }
+
 // putAway puts a circuit into the library, and begins its commissioning where there is a vehicle.
-func (a *Rewire) putAway(c *gin.Context, title, text, vehicle, job, token string) {
+func (a *Rewire) putAway(c *gin.Context, p put) {
 	ctx := c.Request.Context()
-	added, err := a.keep.AddHarness(ctx, room.Slug(title), title, text)
+	added, err := a.keep.AddHarness(ctx, room.Slug(p.title), p.title, p.text)
 	if err != nil {
 		a.FailWith(c, err)
 		return
 	}
-	if vehicle == "" {
+	if p.vehicle == "" {
 		c.Redirect(http.StatusSeeOther, "/harnesses/"+url.PathEscape(added.Name))
 		return
 	}
-	id, err := a.keep.PutVehicle(ctx, vehicle, "")
+	id, err := a.keep.PutVehicle(ctx, p.vehicle, "")
 	if err == nil {
-		id, err = a.keep.OpenJob(ctx, store.NewJob{Vehicle: id, Harness: added.ID, Title: job, Who: room.Who(c), At: a.Now(), Token: token})
+		id, err = a.keep.OpenJob(ctx, store.NewJob{Vehicle: id, Harness: added.ID, Title: p.job, Who: room.Who(c), At: a.Now(), Token: p.token})
 	}
 	if err != nil {
 		a.FailWith(c, err)

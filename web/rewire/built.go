@@ -127,7 +127,7 @@ func (a *Rewire) keepBuilt(c *gin.Context) {
 		a.Render(c, http.StatusUnprocessableEntity, "built.html", p)
 		return
 	}
-	a.putAway(c, circuit.Title, string(text), vehicle, "Commissioning: "+work.wish.Title, token)
+	a.putAway(c, put{circuit.Title, string(text), vehicle, "Commissioning: " + work.wish.Title, token})
 }
 
 // read takes what was typed beside wires and checks; it stays on the page.

@@ -13,7 +13,7 @@ import (
 // is false while it is being worked out.
 func (w *Circuit) Assess(ctx context.Context, seen []probe.Observation, now diagnose.Now,
 	patience time.Duration) (as *diagnose.Assessment, ready bool, err error) {
-	return asked[*diagnose.Assessment](ctx, w, "assess", patience, seen, now, nil, func(ctx context.Context) (any, error) {
+	return asked[*diagnose.Assessment](ctx, w, patience, question{"assess", seen, now, nil}, func(ctx context.Context) (any, error) {
 		return w.Guide.Assess(ctx, seen, now)
 	})
 }
@@ -21,7 +21,7 @@ func (w *Circuit) Assess(ctx context.Context, seen []probe.Observation, now diag
 // Look weighs a test of a person's own choice.
 func (w *Circuit) Look(ctx context.Context, seen []probe.Observation, now diagnose.Now, t probe.Test,
 	patience time.Duration) (m diagnose.Move, ready bool, err error) {
-	return asked[diagnose.Move](ctx, w, "look", patience, seen, now, t.Key(), func(ctx context.Context) (any, error) {
+	return asked[diagnose.Move](ctx, w, patience, question{"look", seen, now, t.Key()}, func(ctx context.Context) (any, error) {
 		return w.Guide.Look(ctx, seen, now, t)
 	})
 }
@@ -29,7 +29,7 @@ func (w *Circuit) Look(ctx context.Context, seen []probe.Observation, now diagno
 // Why explains a suspect.
 func (w *Circuit) Why(ctx context.Context, seen []probe.Observation, now diagnose.Now, fault string,
 	patience time.Duration) (*diagnose.Explanation, bool, error) {
-	return asked[*diagnose.Explanation](ctx, w, "why", patience, seen, now, fault, func(ctx context.Context) (any, error) {
+	return asked[*diagnose.Explanation](ctx, w, patience, question{"why", seen, now, fault}, func(ctx context.Context) (any, error) {
 		return w.Guide.Why(ctx, seen, now, fault)
 	})
 }
@@ -37,7 +37,7 @@ func (w *Circuit) Why(ctx context.Context, seen []probe.Observation, now diagnos
 // Refute looks for what could prove a believed part innocent.
 func (w *Circuit) Refute(ctx context.Context, seen []probe.Observation, now diagnose.Now, part string,
 	patience time.Duration) (*diagnose.Stakes, bool, error) {
-	return asked[*diagnose.Stakes](ctx, w, "refute", patience, seen, now, part, func(ctx context.Context) (any, error) {
+	return asked[*diagnose.Stakes](ctx, w, patience, question{"refute", seen, now, part}, func(ctx context.Context) (any, error) {
 		return w.Guide.Refute(ctx, seen, now, part)
 	})
 }
@@ -52,11 +52,18 @@ func Once[T any](ctx context.Context, w *Circuit, key string, patience time.Dura
 	return value, ready, err
 }
 
-// asked puts a question to the guide in the background; about is what it is about beside the evidence.
-func asked[T any](ctx context.Context, w *Circuit, what string, patience time.Duration, seen []probe.Observation, now diagnose.Now,
-	about any,
-	work func(ctx context.Context) (any, error),
-) (answer T, ready bool, err error) {
+// question is what the guide is asked: by which evidence, as the car stands, and what it is about beside the evidence.
+type question struct {
+	what  string
+	seen  []probe.Observation
+	now   diagnose.Now
+	about any
+}
+
+// asked puts a question to the guide in the background.
+func asked[T any](ctx context.Context, w *Circuit, patience time.Duration, q question, work func(ctx context.Context) (any, error)) (
+	answer T, ready bool, err error) {
+	now := q.now
 	state := ""
 	if now.State != nil {
 		state = now.State.Name
@@ -69,7 +76,7 @@ func asked[T any](ctx context.Context, w *Circuit, what string, patience time.Du
 		School      probe.School
 		Learnt      diagnose.Experience
 		About       any
-	}{what, state, seen, probe.SetupWords(now.Setup), now.Kit, now.School, now.Learnt, about})
+	}{q.what, state, q.seen, probe.SetupWords(now.Setup), now.Kit, now.School, now.Learnt, q.about})
 	if err != nil {
 		return answer, false, err
 	}
