@@ -10,9 +10,10 @@
 PORT ?= 8080
 VERSION ?= 0.1.0
 # Packages and tests in which several things run at once.
-RACE = ./web/jobs ./web/people ./web ./web/logbook ./web/worked ./core/predict ./core/diagnose ./core/sheet ./store ./scan/... ./sim
-RACING = ManyAtOnce|TablesAre|Annealing|TwoWriters|AFormIsTakenOnce|NeverBothHold|StartTogether|NewsReaches|AMeterFills|AtTheSameMoment|\
-CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|WhileTheEvidenceIsWeighed|SilentTester
+RACE = ./web/jobs ./web/people ./web ./web/logbook ./web/worked ./core/diagnose ./core/sheet ./store ./scan ./scan/can ./sim
+RACING = ManyAtOnce|Annealing|TwoWriters|AFormIsTakenOnce|NeverBothHold|StartTogether|NewsReaches|AMeterFills|AtTheSameMoment|\
+CountedOnce|InTurn|GuessesAtOnce|IsNotDropped|TheListener|WhileTheEvidenceIsWeighed|SilentTester|ClaimOneVehicle|\
+NoSign|LongestMessage|TheBusOf
 GO ?= go
 
 # A list of names over several lines, without the white space between.
