@@ -5,7 +5,6 @@ import (
 	"math"
 	"runtime"
 	"slices"
-	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -81,32 +80,31 @@ func (ch *chooser) rank() ([]scored, error) {
 	return ch.ofTwo(list), nil
 }
 
-// told keeps the tests that tell something, in their order. Each is weighed by itself: every core takes the next that
-// waits. Those from the usual ones on are weighed by the likeliest suspects alone, and their set-ups may be such as cannot be.
+// told keeps the tests that tell something, in their order. Each is weighed by itself: as many at once as there
+// are cores. Those from the usual ones on are weighed by the likeliest suspects alone, and their set-ups may be such as cannot be.
 func (ch *chooser) told(tests []probe.Test, usual int) ([]scored, error) {
 	all := ch.belief
 	all.live(ch.guide.suspects) // found once, before several read it
 	likely := all.closer(closeBelief)
 	found := make([]scored, len(tests))
-	var next atomic.Int64
 	var workers errgroup.Group
-	for range min(runtime.GOMAXPROCS(0), len(tests)) {
+	workers.SetLimit(runtime.GOMAXPROCS(0))
+	for k, t := range tests {
+		if ch.made.has(t) || !ch.now.Kit.Can(t) {
+			continue
+		}
 		workers.Go(func() error {
-			for k := int(next.Add(1)) - 1; k < len(tests); k = int(next.Add(1)) - 1 {
-				t, of := tests[k], all
-				if k >= usual {
-					of = likely
-				}
-				if ch.made.has(t) || !ch.now.Kit.Can(t) {
-					continue
-				}
-				live := of.live(ch.guide.suspects)
-				o, err := ch.asked.answers(t, live).classes(of, live)
-				if err != nil && k < usual {
-					return err
-				} else if err == nil {
-					found[k] = scored{test: t, bits: o.bits(all.of, all.same) * of.share()}
-				}
+			of := all
+			if k >= usual {
+				of = likely
+			}
+			live := of.live(ch.guide.suspects)
+			o, err := ch.asked.answers(t, live).classes(of, live)
+			switch {
+			case err == nil:
+				found[k] = scored{test: t, bits: o.bits(all.of, all.same) * of.share()}
+			case k < usual:
+				return err
 			}
 			return nil
 		})

@@ -239,7 +239,7 @@ func sleep(ctx context.Context, d time.Duration) error {
 }
 
 // Functional asks all control units at once, in a single frame, and lists the identifiers of those that answer within a time, each with
-// the message that it began with. It reads the bus itself, before a link does. Of the ends only that of the units is looked at.
+// the message that it began with. It reads the bus itself, before a link does. ends.From says nothing here: it is what is found.
 func Functional(ctx context.Context, bus Bus, ends Ends, request []byte, within time.Duration) (map[uint32][]byte, error) {
 	if len(request) == 0 || len(request) > 7 {
 		return nil, fmt.Errorf("what all are asked fits into one frame; %d bytes do not", len(request))

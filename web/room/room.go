@@ -49,7 +49,7 @@ type Room struct {
 
 // New is a room with its pages. The error names the template that cannot be read.
 func New(s *Shared, files embed.FS) (*Room, error) {
-	made, _ := read.LoadOrStore(files, sync.OnceValues(func() (map[string]*template.Template, error) { return pagesOf(s.Static, files) }))
+	made, _ := read.LoadOrStore(files, sync.OnceValues(func() (map[string]*template.Template, error) { return pagesOf(files) }))
 	pages, err := made.(func() (map[string]*template.Template, error))()
 	if err != nil {
 		return nil, err
@@ -61,7 +61,11 @@ func New(s *Shared, files embed.FS) (*Room, error) {
 var read sync.Map
 
 // pagesOf reads a room's templates, one page a file.
-func pagesOf(static *Static, files fs.FS) (map[string]*template.Template, error) {
+func pagesOf(files fs.FS) (map[string]*template.Template, error) {
+	static, err := TheStatic()
+	if err != nil {
+		return nil, err
+	}
 	base, err := template.New("layout.html").Funcs(funcs(static)).ParseFS(shared, "templates/*.html")
 	if err != nil {
 		return nil, fmt.Errorf("room: templates: %w", err)

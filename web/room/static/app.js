@@ -68,7 +68,7 @@ document.addEventListener("alpine:init", () => {
         htmx.trigger(words, "again");
       });
       document.addEventListener("htmx:after:swap", () => {
-        if (!this.$root.classList.contains("show")) return;
+        if (!this.$root.classList.contains("show")) return; // nobody is there
         if (this.wanted) this.go();
         else if (this.stoodOn && !document.contains(this.stoodOn) && document.activeElement === document.body) find("#go-words").focus();
       });
